@@ -1,0 +1,1 @@
+"""The record read back: figures, comparison, verdict."""

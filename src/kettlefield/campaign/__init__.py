@@ -1,0 +1,1 @@
+"""The plan and the conductor that carries it out."""

@@ -1,0 +1,1 @@
+"""Arguments in, tables out: the only room that knows argparse and rich."""

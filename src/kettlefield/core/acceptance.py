@@ -1,0 +1,72 @@
+"""Criteria: a threshold and a figure in, met / not met / undecided out; from these the verdict."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from kettlefield.core.intervals import Estimate
+
+
+class Status(StrEnum):
+    """What a criterion says of a candidate."""
+
+    MET = "met"
+    NOT_MET = "not met"
+    UNDECIDED = "undecided"
+
+
+class Verdict(StrEnum):
+    """What all criteria together say of a candidate."""
+
+    APPROVED = "approved"
+    REJECTED = "rejected"
+    UNDECIDED = "undecided"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Threshold:
+    """The side on which the figure must lie; exactly one of the two is set, in the figure's base unit."""
+
+    at_least: float | None = None
+    at_most: float | None = None
+
+    def __post_init__(self) -> None:
+        if (self.at_least is None) == (self.at_most is None):
+            raise ValueError("wanted exactly one of at_least and at_most")
+
+
+def judge(threshold: Threshold, found: Estimate | float | None) -> Status:
+    """Hold a figure against a threshold.
+
+    Parameters
+    ----------
+    threshold : Threshold
+        In the figure's unit.
+    found : Estimate, float or None
+        For an estimate the bound must clear the threshold, not the value: met when all of the interval
+        lies on the wanted side, not met when all of it lies on the other, else undecided. A plain number
+        is a direct measurement and is held as it is. None was not measured: undecided.
+    """
+    if found is None:
+        return Status.UNDECIDED
+    low, high = (found.low, found.high) if isinstance(found, Estimate) else (found, found)
+    if threshold.at_least is not None:
+        if low is not None and low >= threshold.at_least:
+            return Status.MET
+        return Status.NOT_MET if high is not None and high < threshold.at_least else Status.UNDECIDED
+    assert threshold.at_most is not None  # noqa: S101 - __post_init__ holds it
+    if high is not None and high <= threshold.at_most:
+        return Status.MET
+    return Status.NOT_MET if low is not None and low > threshold.at_most else Status.UNDECIDED
+
+
+def reach_verdict(statuses: Sequence[Status]) -> Verdict:
+    """Rejected if any criterion is not met, else undecided if any is, else approved.
+
+    Without any criterion nothing was asked, so nothing is approved: undecided.
+    """
+    if Status.NOT_MET in statuses:
+        return Verdict.REJECTED
+    if not statuses or Status.UNDECIDED in statuses:
+        return Verdict.UNDECIDED
+    return Verdict.APPROVED

@@ -1,0 +1,47 @@
+"""Do two values agree? Compared outside the sandbox, on plain JSON data, never on the answer's objects."""
+
+import math
+from typing import Any
+
+MAX_DEPTH = 200  # deeper than any exercise; keeps hostile nesting from exhausting the stack
+
+
+def values_agree(found: Any, expected: Any, *, tolerance: float | None = None, depth: int = 0) -> bool:
+    """Whether a found JSON value is the expected one.
+
+    Numbers agree by value (1 and 1.0 do), truth values only with truth values, objects by their keys
+    whatever their order.
+
+    Parameters
+    ----------
+    found, expected : JSON value
+        As decoded by a JSON parser.
+    tolerance : float, optional
+        Largest accepted difference of two numbers, absolute or relative to the expected one, whichever
+        is larger; None demands the same value.
+    depth : int
+        Nesting so far; beyond ``MAX_DEPTH`` nothing agrees.
+    """
+    if depth > MAX_DEPTH:
+        return False
+    if isinstance(expected, bool) or isinstance(found, bool) or expected is None or found is None:
+        return type(found) is type(expected) and bool(found == expected)
+    if isinstance(expected, int | float) and isinstance(found, int | float):
+        return _numbers_agree(found, expected, tolerance)
+    if isinstance(expected, list) and isinstance(found, list):
+        return len(found) == len(expected) and all(
+            values_agree(f, e, tolerance=tolerance, depth=depth + 1) for f, e in zip(found, expected, strict=True)
+        )
+    if isinstance(expected, dict) and isinstance(found, dict):
+        return found.keys() == expected.keys() and all(
+            values_agree(found[key], expected[key], tolerance=tolerance, depth=depth + 1) for key in expected
+        )
+    return type(found) is type(expected) and bool(found == expected)
+
+
+def _numbers_agree(found: float, expected: float, tolerance: float | None) -> bool:
+    if tolerance is None:
+        return found == expected
+    if isinstance(found, float) and math.isnan(found):
+        return False
+    return abs(found - expected) <= max(tolerance, tolerance * abs(expected))

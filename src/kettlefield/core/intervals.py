@@ -1,0 +1,179 @@
+"""Confidence intervals for pass ratios, for several samples an exercise, and for quantiles."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from statistics import NormalDist
+
+import numpy as np
+from scipy import stats
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Estimate:
+    """A figure with the interval round it; a bound that the sample cannot give is None."""
+
+    value: float
+    low: float | None
+    high: float | None
+    n: int  # samples the figure rests on
+
+
+def two_sided_z(confidence: float) -> float:
+    """Normal quantile that leaves ``(1 - confidence) / 2`` on either side."""
+    _check_confidence(confidence)
+    return NormalDist().inv_cdf(0.5 + confidence / 2)
+
+
+def wilson_interval(n_passed: float, n_total: float, *, confidence: float = 0.95) -> tuple[float, float]:
+    """Confidence interval for a pass ratio.
+
+    Parameters
+    ----------
+    n_passed, n_total : float
+        Trials passed and trials run; ``0 <= n_passed <= n_total``, ``n_total > 0``. They may be
+        fractions when trials were discounted for clustering.
+    confidence : float
+        Two-sided, within (0, 1).
+
+    Returns
+    -------
+    tuple of float
+        ``low`` and ``high``, ratios within [0, 1].
+
+    Raises
+    ------
+    ValueError
+        A count or the confidence is outside its range.
+
+    Source
+    ------
+    Wilson (1927), J. Amer. Stat. Assoc. 22, 209-212.
+    """
+    if not (n_total > 0 and 0 <= n_passed <= n_total):
+        raise ValueError(f"n_passed={n_passed}, n_total={n_total}: wanted 0 <= n_passed <= n_total, n_total > 0")
+    z2 = two_sided_z(confidence) ** 2
+    ratio = n_passed / n_total
+    middle = (n_passed + z2 / 2) / (n_total + z2)
+    half = math.sqrt(z2) / (n_total + z2) * math.sqrt(n_total * ratio * (1 - ratio) + z2 / 4)
+    # the algebra gives exactly 0 or 1 at the ends; rounding may not
+    low = 0.0 if n_passed == 0 else max(0.0, middle - half)
+    high = 1.0 if n_passed == n_total else min(1.0, middle + half)
+    return low, high
+
+
+def pass_ratio(passed: Sequence[int], asked: Sequence[int], *, confidence: float = 0.95) -> Estimate:
+    """Pass ratio over exercises that were each asked one or several times.
+
+    Samples of one exercise resemble each other, so they count for less than as many exercises. The
+    trials are discounted by the design effect (variance between exercises over the variance that
+    independent trials would have), and Wilson's interval is taken on the discounted numbers. With one
+    sample an exercise nothing is discounted. With several, the number counted is never more than the
+    trials and never less than the exercises; with no variance to judge by (all passed, or none) it is
+    the exercises, the cautious end.
+
+    Parameters
+    ----------
+    passed, asked : sequence of int, shape (n_exercises,)
+        Trials passed and trials run of each exercise, the latter at least 1.
+    confidence : float
+        Two-sided, within (0, 1).
+
+    Returns
+    -------
+    Estimate
+        Ratios within [0, 1]; ``n`` is the number of trials.
+
+    Raises
+    ------
+    ValueError
+        No exercise, or counts out of range.
+
+    Source
+    ------
+    Korn and Graubard (1998), Survey Methodology 24, 193-201 (effective sample size), with Wilson's
+    interval in place of the exact one.
+    """
+    passed_n, asked_n = np.asarray(passed, dtype=float), np.asarray(asked, dtype=float)
+    if len(asked_n) == 0 or np.any(asked_n < 1) or np.any(passed_n < 0) or np.any(passed_n > asked_n):
+        raise ValueError("wanted at least one exercise, with 0 <= passed <= asked and asked >= 1")
+    trials = float(asked_n.sum())
+    ratio = float(passed_n.sum()) / trials
+    counted = _effective_trials(passed_n, asked_n, ratio)
+    low, high = wilson_interval(min(ratio * counted, counted), counted, confidence=confidence)
+    return Estimate(value=ratio, low=low, high=high, n=int(trials))
+
+
+def _effective_trials(passed: np.ndarray, asked: np.ndarray, ratio: float) -> float:
+    clusters, trials = len(asked), float(asked.sum())
+    if clusters == trials:
+        return trials
+    variance_if_independent = ratio * (1 - ratio) / trials
+    if clusters < 2 or variance_if_independent == 0:
+        return float(clusters)
+    # linearised variance of a ratio estimate over clusters (Cochran 1977, section 9A)
+    residuals = passed - ratio * asked
+    variance = clusters / (clusters - 1) * float(np.sum(residuals**2)) / trials**2
+    effect = max(variance / variance_if_independent, 1.0)
+    return min(max(trials / effect, float(clusters)), trials)
+
+
+def quantile_interval(values: Sequence[float], q: float, *, confidence: float = 0.95) -> Estimate:
+    """A quantile with a distribution-free interval from order statistics.
+
+    Parameters
+    ----------
+    values : sequence of float, shape (n,), n >= 1
+        In any unit; the result has the same one.
+    q : float
+        Within (0, 1).
+    confidence : float
+        Two-sided, within (0, 1); each bound alone holds with ``0.5 + confidence / 2``.
+
+    Returns
+    -------
+    Estimate
+        A bound is None where so few values cannot give it: an upper bound for p95 at one-sided 95 %
+        takes 59 values.
+
+    Raises
+    ------
+    ValueError
+        No value, or ``q`` or ``confidence`` out of range.
+
+    Source
+    ------
+    Conover (1999), Practical Nonparametric Statistics, 3rd edition, section 3.2.
+    """
+    _check_confidence(confidence)
+    if not 0 < q < 1:
+        raise ValueError(f"q={q}: wanted within (0, 1)")
+    ordered = np.sort(np.asarray(values, dtype=float))
+    n = len(ordered)
+    if n == 0:
+        raise ValueError("no value to take a quantile of")
+    tail = (1 - confidence) / 2
+    below = stats.binom(n, q)  # how many of n values lie below the true quantile
+    # the r-th smallest value lies above the quantile with P(below <= r - 1)
+    low_rank = int(below.ppf(tail))  # largest r with P(below <= r - 1) <= tail
+    high_rank = int(below.ppf(1 - tail)) + 1  # smallest r with P(below >= r) <= tail
+    return Estimate(
+        value=float(np.quantile(ordered, q, method="linear")),
+        low=float(ordered[low_rank - 1]) if low_rank >= 1 else None,
+        high=float(ordered[high_rank - 1]) if high_rank <= n else None,
+        n=n,
+    )
+
+
+def samples_for_bound(q: float, *, confidence: float) -> int:
+    """Fewest values that can bound quantile ``q`` on its far side, one-sided at ``confidence``.
+
+    The largest of n values is above the quantile with probability ``1 - q**n``.
+    """
+    extreme = max(q, 1 - q)
+    return math.ceil(math.log(1 - confidence) / math.log(extreme))
+
+
+def _check_confidence(confidence: float) -> None:
+    if not 0 < confidence < 1:
+        raise ValueError(f"confidence={confidence}: wanted within (0, 1)")

@@ -1,0 +1,37 @@
+"""The languages an exercise may ask for: names, aliases in code fences, file suffixes."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Language:
+    """One programming language as replies name it."""
+
+    name: str  # as exercises write it
+    title: str  # as prompts and tables write it
+    suffix: str
+    aliases: frozenset[str]  # lower case, as code fences name it
+
+
+def _language(name: str, title: str, suffix: str, *aliases: str) -> Language:
+    return Language(name=name, title=title, suffix=suffix, aliases=frozenset({name, suffix[1:], *aliases}))
+
+
+LANGUAGES = {
+    language.name: language
+    for language in (
+        _language("python", "Python", ".py", "python3", "py3", "pycon", "python-repl"),
+        _language("javascript", "JavaScript", ".js", "node", "nodejs", "mjs", "cjs", "ecmascript"),
+    )
+}
+
+# fences that hold no program whatever the exercise asks: commands, output, data
+NO_PROGRAM = frozenset(
+    "text txt plain plaintext output console terminal shell-session log json yaml toml ini diff http none".split()
+)
+
+
+def language_of_alias(alias: str) -> str | None:
+    """The language a code fence names, or None when it names none that we know."""
+    lowered = alias.lower()
+    return next((lang.name for lang in LANGUAGES.values() if lowered in lang.aliases), None)

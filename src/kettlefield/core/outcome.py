@@ -1,0 +1,86 @@
+"""The class a trial ends in: one pure function over the facts, and the order in which facts weigh."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Outcome(StrEnum):
+    """How a trial ended; the meaning of each in one line."""
+
+    PASSED = "passed"  # all required checks pass
+    WRONG_ANSWER = "wrong-answer"  # it ran, and a required check failed
+    CRASHED = "crashed"  # it ran, and ended by an error of its own
+    NO_BUILD = "no-build"  # it does not parse or compile, or lacks the asked-for entry
+    MISSING_MODULE = "missing-module"  # it needs a package that the prompt did not grant
+    WRONG_LANGUAGE = "wrong-language"  # it is code, in another language than asked for
+    NO_CODE = "no-code"  # the reply holds no program
+    CUT_OFF = "cut-off"  # the token cap or the context ended the reply, and it mattered
+    LOOPING = "looping"  # the reply repeats itself until it is stopped
+    DECLINED = "declined"  # the model refuses
+    TIMED_OUT = "timed-out"  # the answer ran out of time
+    OVER_LIMIT = "over-limit"  # the answer ran out of memory, processes, files or output
+    SERVER_FAULT = "server-fault"  # the server failed: never counted against the model
+    RIG_FAULT = "rig-fault"  # the machine failed: never counted against the model
+
+
+# shown beside a model's correctness, never part of it
+FAULTS = frozenset({Outcome.SERVER_FAULT, Outcome.RIG_FAULT})
+
+
+class RunEnd(StrEnum):
+    """How running an answer ended."""
+
+    FINISHED = "finished"
+    CRASHED = "crashed"
+    NO_BUILD = "no-build"
+    MISSING_MODULE = "missing-module"
+    TIMED_OUT = "timed-out"
+    OVER_LIMIT = "over-limit"
+    RIG_FAULT = "rig-fault"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Facts:
+    """All that the outcome is decided on."""
+
+    server_fault: bool = False
+    cap_hit: bool = False  # the finish reason says that the token cap or the context ended the reply
+    has_answer: bool = False  # extraction found files
+    answer_cut: bool = False  # the block that was taken never ended
+    run_ends: tuple[RunEnd, ...] = ()  # one for each check that was run
+    required_passed: tuple[bool, ...] = ()  # one for each required check that was run
+
+
+# the first row that holds decides; tests walk this table row by row
+_RUN_PRECEDENCE = (
+    (RunEnd.RIG_FAULT, Outcome.RIG_FAULT),
+    (RunEnd.NO_BUILD, Outcome.NO_BUILD),
+    (RunEnd.MISSING_MODULE, Outcome.MISSING_MODULE),
+    (RunEnd.OVER_LIMIT, Outcome.OVER_LIMIT),
+    (RunEnd.TIMED_OUT, Outcome.TIMED_OUT),
+    (RunEnd.CRASHED, Outcome.CRASHED),
+)
+
+
+def decide_outcome(facts: Facts) -> Outcome:
+    """The outcome of an attempt.
+
+    In this order: a server's fault; passed (a reply that met its cap after a complete program is no
+    failure); a fault of the rig; a reply ended by its cap; no program; then what went wrong in the run,
+    worst first; last a wrong answer.
+    """
+    if facts.server_fault:
+        return Outcome.SERVER_FAULT
+    clean = all(end is RunEnd.FINISHED for end in facts.run_ends)
+    if facts.has_answer and facts.required_passed and all(facts.required_passed) and clean:
+        return Outcome.PASSED
+    if RunEnd.RIG_FAULT in facts.run_ends:
+        return Outcome.RIG_FAULT
+    if facts.cap_hit and (facts.answer_cut or not facts.has_answer or RunEnd.NO_BUILD in facts.run_ends):
+        return Outcome.CUT_OFF
+    if not facts.has_answer:
+        return Outcome.NO_CODE
+    for end, outcome in _RUN_PRECEDENCE:
+        if end in facts.run_ends:
+            return outcome
+    return Outcome.WRONG_ANSWER

@@ -1,0 +1,116 @@
+"""Arrival stamps of one reply -> the figures that the design defines, each with its unit."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+
+class TokenCount(StrEnum):
+    """Where a number of tokens comes from."""
+
+    USAGE = "usage"  # the server's own count
+    EVENTS = "events"  # no usage was sent: text events counted instead, and marked as such
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Trace:
+    """What the stopwatch saw of one request; every time is in seconds after the request was written."""
+
+    stamps_s: tuple[float, ...]  # arrival of each event with non-empty text, thinking included
+    thinking: tuple[bool, ...]  # for each stamp: was it thinking text?
+    finished_s: float  # the stream ended
+    prompt_tokens: int | None = None  # from usage
+    completion_tokens: int | None = None  # from usage, thinking included
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Figures:
+    """Figures of one request; None where the trace does not hold enough to say."""
+
+    first_token_s: float | None  # request written -> first event with text
+    first_answer_token_s: float | None  # the same, thinking set aside
+    finished_s: float  # request written -> end of the stream
+    prompt_tokens: int | None
+    completion_tokens: int  # thinking included
+    token_count: TokenCount
+    packed: bool  # the server put several tokens in an event: gaps are between events, rates use usage
+    decode_rate_tps: float | None  # (tokens - 1) / (last - first), tokens a second
+    prefill_rate_tps: float | None  # prompt tokens / first_token_s, tokens a second
+    gap_p50_s: float | None
+    gap_p95_s: float | None
+    gap_p99_s: float | None
+    gap_max_s: float | None
+
+
+def read_figures(trace: Trace) -> Figures:
+    """Turn one request's stamps into figures.
+
+    Parameters
+    ----------
+    trace : Trace
+        Stamps in order of arrival; ``thinking`` has one entry for each stamp.
+
+    Raises
+    ------
+    ValueError
+        Stamps and marks differ in number, or stamps run backwards.
+    """
+    if len(trace.stamps_s) != len(trace.thinking):
+        raise ValueError(f"{len(trace.stamps_s)} stamps but {len(trace.thinking)} thinking marks")
+    stamps = np.asarray(trace.stamps_s, dtype=float)  # shape (events,), seconds
+    gaps = np.diff(stamps)
+    if np.any(gaps < 0):
+        raise ValueError("stamps run backwards")
+    events = len(stamps)
+    first = float(stamps[0]) if events else None
+    tokens = events if trace.completion_tokens is None else trace.completion_tokens
+    span_s = float(stamps[-1] - stamps[0]) if events else 0.0
+    gap_s = [quantile(gaps, q) if len(gaps) else None for q in (0.5, 0.95, 0.99, 1.0)]
+    return Figures(
+        first_token_s=first,
+        first_answer_token_s=_first_answer(trace),
+        finished_s=trace.finished_s,
+        prompt_tokens=trace.prompt_tokens,
+        completion_tokens=tokens,
+        token_count=TokenCount.EVENTS if trace.completion_tokens is None else TokenCount.USAGE,
+        packed=tokens > events,
+        decode_rate_tps=(tokens - 1) / span_s if tokens > 1 and span_s > 0 else None,
+        prefill_rate_tps=trace.prompt_tokens / first if trace.prompt_tokens and first else None,
+        gap_p50_s=gap_s[0],
+        gap_p95_s=gap_s[1],
+        gap_p99_s=gap_s[2],
+        gap_max_s=gap_s[3],
+    )
+
+
+def quantile(values: Sequence[float] | np.ndarray, q: float) -> float:
+    """The ``q`` quantile of the values, interpolated linearly between order statistics.
+
+    Parameters
+    ----------
+    values : sequence of float, shape (n,), n >= 1
+        In any unit; the result has the same one.
+    q : float
+        Within [0, 1]; 0.95 is p95.
+
+    Raises
+    ------
+    ValueError
+        There is no value, or ``q`` is out of range.
+
+    Source
+    ------
+    Definition 7 of Hyndman and Fan (1996), The American Statistician 50, 361-365; NumPy's default.
+    """
+    if len(values) == 0:
+        raise ValueError("no value to take a quantile of")
+    return float(np.quantile(np.asarray(values, dtype=float), q, method="linear"))
+
+
+def _first_answer(trace: Trace) -> float | None:
+    for stamp_s, thinking in zip(trace.stamps_s, trace.thinking, strict=True):
+        if not thinking:
+            return stamp_s
+    return None

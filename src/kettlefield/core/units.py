@@ -1,0 +1,88 @@
+"""Sizes and durations: strings with units in, base units (bytes, seconds) inside, readable text out."""
+
+import math
+import re
+
+_SIZE_BYTES = {
+    "B": 1,
+    "kB": 10**3,
+    "MB": 10**6,
+    "GB": 10**9,
+    "TB": 10**12,
+    "KiB": 2**10,
+    "MiB": 2**20,
+    "GiB": 2**30,
+    "TiB": 2**40,
+}
+_DURATION_S = {"us": 1e-6, "ms": 1e-3, "s": 1.0, "min": 60.0, "h": 3600.0}
+_QUANTITY = re.compile(r"\s*([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z]+)\s*")
+
+
+def parse_size(text: str) -> int:
+    """Bytes from text such as ``"16 GiB"``.
+
+    Returns
+    -------
+    int
+        Bytes, above 0. Decimal (MB) and binary (MiB) units are told apart, as IEC 80000-13 does.
+
+    Raises
+    ------
+    ValueError
+        The text is no number with a unit of size.
+    """
+    return round(_parse(text, _SIZE_BYTES, 'a size such as "16 GiB"'))
+
+
+def parse_duration(text: str) -> float:
+    """Seconds from text such as ``"90 s"``; the units are us, ms, s, min and h.
+
+    Raises
+    ------
+    ValueError
+        The text is no number with a unit of time.
+    """
+    return _parse(text, _DURATION_S, 'a duration such as "90 s"')
+
+
+def _parse(text: str, factors: dict[str, float] | dict[str, int], example: str) -> float:
+    match = _QUANTITY.fullmatch(text)
+    if match is None or match[2] not in factors:
+        raise ValueError(f"write {example} (units: {', '.join(factors)})")
+    value = float(match[1]) * factors[match[2]]
+    if not 0 < value < math.inf:
+        raise ValueError(f"must be above 0; write {example}")
+    return value
+
+
+def format_bytes(count: float | None) -> str:
+    """Bytes for a reader, in binary units: ``"7.52 GiB"``; a dash for None."""
+    if count is None:
+        return "-"
+    for unit in ("B", "KiB", "MiB", "GiB"):
+        if abs(count) < 1024:
+            return f"{count:.0f} {unit}" if unit == "B" else f"{_three_digits(count)} {unit}"
+        count /= 1024
+    return f"{_three_digits(count)} TiB"
+
+
+def format_duration(seconds: float | None) -> str:
+    """Seconds for a reader: ``"412 ms"``, ``"3.21 s"``, ``"2 min 05 s"``; a dash for None."""
+    if seconds is None:
+        return "-"
+    if abs(seconds) < 1:
+        return f"{_three_digits(seconds * 1000)} ms"
+    if abs(seconds) < 100:
+        return f"{_three_digits(seconds)} s"
+    minutes, rest = divmod(round(seconds), 60)
+    if minutes < 60:
+        return f"{minutes} min {rest:02d} s"
+    return f"{minutes // 60} h {minutes % 60:02d} min"
+
+
+def _three_digits(value: float) -> str:
+    """Three significant digits, never in exponent form."""
+    if value == 0:
+        return "0"
+    decimals = max(0, 2 - math.floor(math.log10(abs(value))))
+    return f"{value:.{decimals}f}"

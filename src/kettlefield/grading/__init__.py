@@ -1,0 +1,1 @@
+"""An answer in, check results and an outcome out."""

@@ -1,0 +1,1 @@
+"""Procedures that measure."""

@@ -1,0 +1,1 @@
+"""The record of a campaign: schema and store."""

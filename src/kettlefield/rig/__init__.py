@@ -1,0 +1,1 @@
+"""The machine: host, accelerators, toolchains."""

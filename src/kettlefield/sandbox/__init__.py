@@ -1,0 +1,1 @@
+"""Builds and runs untrusted code in isolation."""

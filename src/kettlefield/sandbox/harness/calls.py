@@ -1,0 +1,103 @@
+"""Runs inside the isolation: calls the answer's function and frames each result on a private descriptor.
+
+Standard input holds {"nonce", "file", "function", "cases": [[argument, ...], ...]}; expected values never
+come here. One line a case goes out: the nonce, a space, a JSON object.
+"""
+
+import errno
+import json
+import os
+import sys
+
+MAX_DEPTH = 150
+HERE = os.getcwd()
+
+
+def plain(value, depth=0):
+    """The value as plain JSON data, read through the base types so that no override is trusted."""
+    if depth > MAX_DEPTH:
+        return {"$object": "nested too deeply"}
+    kind = type(value)
+    if value is None or kind is bool or kind is str:
+        return value
+    if isinstance(value, int):
+        return int.__index__(value)
+    if isinstance(value, float):
+        number = float.__float__(value)
+        return number if number - number == 0 else {"$number": repr(number)}
+    if isinstance(value, str):
+        return str.__str__(value)
+    if isinstance(value, (list, tuple)):
+        return [plain(item, depth + 1) for item in kind.__mro__[-2].__iter__(value)]
+    if isinstance(value, dict):
+        pairs = [(key, plain(item, depth + 1)) for key, item in dict.items(value)]
+        if all(type(key) in (str, int, float) for key, _ in pairs):
+            return {key if type(key) is str else json.dumps(key): item for key, item in pairs}
+        return {"$pairs": [[plain(key, depth + 1), item] for key, item in pairs]}
+    return {"$object": kind.__name__}
+
+
+def describe(error):
+    """An exception as plain data, with the innermost line of the answer's own file."""
+    line = getattr(error, "lineno", None) if isinstance(error, SyntaxError) else None
+    trace = error.__traceback__
+    while trace is not None:
+        if trace.tb_frame.f_code.co_filename.startswith(HERE):
+            line = trace.tb_lineno
+        trace = trace.tb_next
+    try:
+        message = str(error)
+    except BaseException:
+        message = "(its message cannot be read)"
+    described = {"type": type(error).__name__, "message": message[:2000], "line": line}
+    if isinstance(error, ModuleNotFoundError):
+        described["module"] = str(error.name)
+    if isinstance(error, MemoryError):
+        described["limit"] = "memory"
+    if isinstance(error, OSError) and error.errno in (errno.EFBIG, errno.ENOSPC):
+        described["limit"] = "disk"
+    if isinstance(error, (BlockingIOError,)) or "can't start new thread" in message:
+        described["limit"] = "processes"
+    return described
+
+
+def main():
+    descriptor = int(sys.argv[1])
+    job = json.loads(sys.stdin.buffer.read())
+    null = os.open(os.devnull, os.O_RDONLY)
+    os.dup2(null, 0)
+
+    def send(record):
+        data = f"{job['nonce']} {json.dumps(record)}\n".encode()
+        while data:
+            data = data[os.write(descriptor, data) :]
+
+    path = os.path.join(HERE, job["file"])
+    sys.path.insert(0, HERE)
+    namespace = {"__name__": "answer", "__file__": path, "__builtins__": __builtins__}
+    try:
+        with open(path, encoding="utf-8") as source:
+            code = compile(source.read(), path, "exec")
+    except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
+        send({"build": describe(error)})
+        return
+    try:
+        exec(code, namespace)
+    except BaseException as error:
+        send({"load": describe(error)})
+        return
+    function = namespace.get(job["function"])
+    if not callable(function):
+        send({"build": {"type": "NameError", "message": f"no function {job['function']} is defined", "line": None}})
+        return
+    for number, arguments in enumerate(job["cases"]):
+        try:
+            send({"case": number, "value": plain(function(*arguments))})
+        except BaseException as error:
+            send({"case": number, "error": describe(error)})
+    send({"done": True})
+
+
+main()
+sys.stdout.flush()
+os._exit(0)  # threads that the answer left behind do not hold the run up

@@ -1,0 +1,40 @@
+"""Runs inside the isolation: the answer as a whole program, with build errors told apart from its own."""
+
+import json
+import os
+import sys
+
+
+def main():
+    descriptor, nonce, path = int(sys.argv[1]), sys.argv[2], os.path.join(os.getcwd(), sys.argv[3])
+
+    def send(record):
+        os.write(descriptor, f"{nonce} {json.dumps(record)}\n".encode())
+
+    try:
+        with open(path, encoding="utf-8") as source:
+            code = compile(source.read(), path, "exec")
+    except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
+        line = getattr(error, "lineno", None)
+        send({"build": {"type": type(error).__name__, "message": str(error)[:2000], "line": line}})
+        return 1
+    send({"built": True})
+    sys.argv = [path]
+    sys.path.insert(0, os.getcwd())
+    module = sys.modules["__main__"].__dict__
+    for name in ("json", "os", "main"):
+        module.pop(name, None)
+    module["__file__"] = path
+    try:
+        exec(code, module)
+    except ModuleNotFoundError as error:
+        send({"load": {"type": "ModuleNotFoundError", "message": str(error), "line": None, "module": str(error.name)}})
+        raise
+    except MemoryError as error:
+        send({"load": {"type": "MemoryError", "message": str(error), "line": None, "limit": "memory"}})
+        raise
+    return 0
+
+
+if main() != 0:
+    raise SystemExit(1)

@@ -1,0 +1,203 @@
+"""Isolation back ends: each turns a job into a command that can neither see nor reach what is not its own.
+
+Inside, a run sees: /usr and its toolchain (read-only), its own files under /work (read-only), scratch
+space under /work and /tmp (bounded, gone afterwards), a fresh /proc and a minimal /dev. It has no network,
+not even loopback of the host, no other process, no environment of ours and no privilege.
+"""
+
+import os
+import shlex
+import shutil
+import subprocess
+from functools import cache
+from pathlib import Path
+from typing import Protocol
+
+from kettlefield.core.errors import RigError
+from kettlefield.sandbox.job import Job, Staged
+
+# under root every run gets a user id of its own: limits on processes are not enforced for root itself
+FIRST_SANDBOX_UID = 61_000
+_SYSTEM_LINKS = ("bin", "sbin", "lib", "lib64", "lib32")
+_SYSTEM_FILES = ("/etc/ld.so.cache", "/etc/alternatives")
+_PATH = "/usr/local/bin:/usr/bin:/bin"
+
+
+class Isolation(Protocol):
+    """One way of shutting a program in."""
+
+    name: str
+    lacks: tuple[str, ...]  # promises it cannot keep, for the record
+
+    def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
+        """The command that runs the job shut in."""
+        ...
+
+
+def _inner(job: Job, uid: int) -> list[str]:
+    """Drop what privilege is left, then set limits, then the program."""
+    drop = ["setpriv", "--no-new-privs", "--bounding-set=-all", "--inh-caps=-all"]
+    if os.geteuid() == 0:
+        drop += [f"--reuid={uid}", f"--regid={uid}", "--clear-groups"]
+    return [*drop, "--", *_bounded(job), f"--nproc={job.limits.processes}", "--", *job.argv]
+
+
+def _bounded(job: Job) -> list[str]:
+    limits = job.limits
+    cpu_s = max(1, round(limits.cpu_s))
+    bounds = [
+        "prlimit",
+        f"--cpu={cpu_s}:{cpu_s + 1}",
+        f"--fsize={limits.file_bytes}",
+        "--nofile=256",
+        "--core=0",
+    ]
+    if job.bound_address_space:
+        bounds.append(f"--as={limits.memory_bytes}")
+    return bounds
+
+
+class Bubblewrap:
+    """Isolation by bubblewrap: namespaces, a file system built from nothing, no privilege."""
+
+    name = "bubblewrap"
+    lacks: tuple[str, ...] = ()
+
+    def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
+        """See ``Isolation``."""
+        scratch = str(job.limits.scratch_bytes)
+        args = ["bwrap", "--unshare-ipc", "--unshare-pid", "--unshare-net", "--unshare-uts", "--unshare-cgroup-try"]
+        if os.geteuid() != 0:
+            args += ["--unshare-user", "--uid", "1000", "--gid", "1000"]
+        args += ["--die-with-parent", "--new-session", "--hostname", "kettlefield", "--clearenv"]
+        for name, value in {"PATH": _PATH, "HOME": "/tmp", "LANG": "C.UTF-8", **job.env}.items():  # noqa: S108
+            args += ["--setenv", name, value]
+        args += ["--ro-bind", "/usr", "/usr"]
+        for link in _SYSTEM_LINKS:
+            host = Path("/", link)
+            if host.is_symlink():
+                args += ["--symlink", os.readlink(host), str(host)]
+            elif host.is_dir():
+                args += ["--ro-bind", str(host), str(host)]
+        for path in (*_SYSTEM_FILES, *job.mounts):
+            args += [*self._parents(path), "--ro-bind-try", path, path]
+        args += ["--proc", "/proc", "--dev", "/dev"]
+        args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/dev/shm", "--remount-ro", "/dev"]  # noqa: S108
+        args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/tmp"]  # noqa: S108
+        args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/work"]
+        for name in staged.names:
+            target = f"/work/{name}"
+            args += [*self._parents(target, below="/work"), "--ro-bind", str(staged.folder / name), target]
+        return [*args, "--remount-ro", "/", "--chdir", "/work", "--", *_inner(job, uid)]
+
+    @staticmethod
+    def _parents(path: str, below: str = "/") -> list[str]:
+        """Make a target's parents first: made in passing they would be closed to the run's user id."""
+        parents = [parent for parent in reversed(Path(path).parents) if parent.is_relative_to(below)][1:]
+        return [arg for parent in parents for arg in ("--perms", "0755", "--dir", str(parent))]
+
+
+class UserNamespaces:
+    """The same by util-linux alone, where bubblewrap is not installed."""
+
+    name = "user namespaces"
+    lacks = ("nested user namespaces are not forbidden",)
+
+    def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
+        """See ``Isolation``."""
+        root = staged.folder / ".root"
+        root.mkdir(exist_ok=True)
+        user = [] if os.geteuid() == 0 else ["--user", "--map-root-user"]
+        environment = {"PATH": _PATH, "HOME": "/tmp", "LANG": "C.UTF-8", **job.env}  # noqa: S108
+        inner = ["env", "-i", *(f"{k}={v}" for k, v in environment.items()), *_inner(job, uid)]
+        return [
+            *("setpriv", "--pdeathsig", "KILL", "--"),
+            *("unshare", *user, "--mount", "--pid", "--net", "--ipc", "--uts", "--fork", "--kill-child=KILL", "--"),
+            *("setsid", "--wait", "sh", "-c", self._script(job, staged, root), "sh", *inner),
+        ]
+
+    def _script(self, job: Job, staged: Staged, root: Path) -> str:
+        at, scratch = shlex.quote(str(root)), job.limits.scratch_bytes
+        lines = ["set -e", "mount --make-rprivate /", f"mount -t tmpfs -o size=1m,mode=755 none {at}", f"cd {at}"]
+        lines += ["mkdir -p usr proc dev tmp work old etc"]
+        lines += [self._bind("/usr", "usr")]
+        for link in _SYSTEM_LINKS:
+            host = Path("/", link)
+            if host.is_symlink():
+                lines += [f"ln -s {shlex.quote(os.readlink(host))} {link}"]
+            elif host.is_dir():
+                lines += [f"mkdir {link}", self._bind(str(host), link)]
+        for path in (*_SYSTEM_FILES, *job.mounts):
+            if Path(path).exists():
+                target = shlex.quote(path.lstrip("/"))
+                make = f"mkdir -p {target}" if Path(path).is_dir() else f"touch {target}"
+                lines += [make, self._bind(path, path.lstrip("/"))]
+        for device in ("null", "zero", "full", "random", "urandom"):
+            lines += [f"touch dev/{device}", f"mount --bind /dev/{device} dev/{device}"]
+        lines += ["mkdir dev/shm", "ln -s /proc/self/fd dev/fd"]
+        for place in ("tmp", "work", "dev/shm"):
+            lines += [f"mount -t tmpfs -o size={scratch},mode=1777,nosuid,nodev none {place}"]
+        for name in staged.names:
+            target = f"work/{name}"
+            lines += [f"mkdir -p {shlex.quote(str(Path(target).parent))}", f"touch {shlex.quote(target)}"]
+            lines += [self._bind(str(staged.folder / name), target)]
+        lines += ["mount -t proc -o nosuid,nodev,noexec proc proc", "pivot_root . old", "cd /", "umount -l old"]
+        lines += ["mount -o remount,ro,bind /", "cd /work", 'exec "$@"']
+        return "\n".join(lines)
+
+    @staticmethod
+    def _bind(source: str, target: str) -> str:
+        place = shlex.quote(target)
+        return f"mount --rbind {shlex.quote(source)} {place} && mount -o remount,bind,ro {place}"
+
+
+class NoIsolation:
+    """No isolation at all: only by explicit wish, and the record says so."""
+
+    name = "none"
+    lacks = ("network", "the user's files", "other processes", "disk space")
+
+    def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
+        """See ``Isolation``; the runner starts it in the staged folder."""
+        environment = {"PATH": _PATH, "LANG": "C.UTF-8", "HOME": str(staged.folder), **job.env}
+        return ["env", "-i", *(f"{k}={v}" for k, v in environment.items()), *_bounded(job), "--", *job.argv]
+
+
+@cache
+def available_isolation() -> Isolation:
+    """The strongest isolation that works on this rig, tried by running it once.
+
+    Raises
+    ------
+    RigError
+        None works.
+    """
+    failures = []
+    for isolation in (Bubblewrap(), UserNamespaces()):
+        failure = _try(isolation)
+        if failure is None:
+            return isolation
+        failures.append(f"{isolation.name}: {failure}")
+    raise RigError(
+        f"no isolation works here, so no generated code is run ({'; '.join(failures)})",
+        "sandbox",
+        "Install bubblewrap (apt-get install bubblewrap), or accept the risk with --unsafe-no-isolation.",
+    )
+
+
+def _try(isolation: Isolation) -> str | None:
+    """Why an isolation does not work here, or None when it does."""
+    from kettlefield.sandbox.runner import run_job  # noqa: PLC0415 - the runner is given an isolation, not the reverse
+    from kettlefield.sandbox.job import RunLimits  # noqa: PLC0415
+
+    program = "bwrap" if isolation.name == "bubblewrap" else "unshare"
+    if shutil.which(program) is None:
+        return f"{program} is not installed"
+    limits = RunLimits(wall_s=10, cpu_s=5, memory_bytes=2**28, output_bytes=2**16)
+    try:
+        report = run_job(Job(argv=("true",), limits=limits, files={}, result_fd=False), isolation)
+    except (OSError, subprocess.SubprocessError) as err:
+        return str(err)
+    if report.exit_status == 0:
+        return None
+    return report.stderr.decode(errors="replace").strip().splitlines()[-1:][0] if report.stderr else "it ends at once"

@@ -1,0 +1,207 @@
+"""Run one job shut in: feed it, watch its limits, collect what it says, leave nothing of it alive."""
+
+import contextlib
+import itertools
+import os
+import selectors
+import shutil
+import signal
+import subprocess
+import tempfile
+import threading
+import time
+from dataclasses import replace
+from pathlib import Path
+
+from kettlefield.core.errors import RigError
+from kettlefield.core.units import format_bytes
+from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Isolation
+from kettlefield.sandbox.job import Job, RunReport, Staged
+
+MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
+RESULT_LIMIT_BYTES = 16 * 2**20
+_PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
+_uids = itertools.cycle(range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + 4000))
+# exit statuses that the shell's convention gives to a limit's signal
+_SIGXCPU_STATUS = 128 + signal.SIGXCPU
+_SIGXFSZ_STATUS = 128 + signal.SIGXFSZ
+
+
+def run_job(job: Job, isolation: Isolation) -> RunReport:
+    """Run a job within its limits; everything that it started is dead when this returns.
+
+    Raises
+    ------
+    RigError
+        The host has no room or no right to stage the files or start the isolation.
+    """
+    try:
+        folder = Path(tempfile.mkdtemp(prefix="kettlefield-"))
+    except OSError as err:
+        raise RigError(f"cannot stage a run ({err.strerror})", tempfile.gettempdir(), "Make room there.") from err
+    try:
+        return _Run(job, isolation, _stage(job, folder)).report()
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _stage(job: Job, folder: Path) -> Staged:
+    folder.chmod(0o755)  # the run has a user id of its own and must be able to look in
+    for name, text in job.files.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text, encoding="utf-8", errors="surrogatepass", newline="")
+        path.chmod(0o644)
+    return Staged(folder=folder, names=tuple(job.files))
+
+
+class _Run:
+    """One process tree from start to end."""
+
+    def __init__(self, job: Job, isolation: Isolation, staged: Staged) -> None:
+        self.job = job
+        self.streams: dict[str, bytearray] = {"stdout": bytearray(), "stderr": bytearray(), "results": bytearray()}
+        self.over_limit: str | None = None
+        self.timed_out = False
+        result_read, result_write = os.pipe()
+        argv = tuple(part.replace("{fd}", str(result_write)) for part in job.argv) if job.result_fd else job.argv
+        command = isolation.command(replace(job, argv=argv), staged, next(_uids))
+        self.started_s = time.monotonic()
+        try:
+            self.process = subprocess.Popen(
+                command,
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.PIPE,
+                pass_fds=(result_write,) if job.result_fd else (),
+                start_new_session=True,
+                cwd=staged.folder,
+            )
+        except OSError as err:
+            os.close(result_read)
+            raise RigError(f"cannot start a run ({err})", isolation.name, "Check that it is installed.") from err
+        finally:
+            os.close(result_write)
+        self.result_read = result_read
+
+    def report(self) -> RunReport:
+        feeder = threading.Thread(target=self._feed, daemon=True)
+        feeder.start()
+        try:
+            self._collect()
+        finally:
+            self._kill()
+            feeder.join()
+            os.close(self.result_read)
+            for pipe in (self.process.stdout, self.process.stderr):
+                if pipe is not None:
+                    pipe.close()
+        status = self.process.returncode
+        status = 128 - status if status < 0 else status
+        if status == _SIGXCPU_STATUS:
+            self.timed_out = True
+        elif status == _SIGXFSZ_STATUS:
+            self.over_limit = self.over_limit or f"a file larger than {format_bytes(self.job.limits.file_bytes)}"
+        return RunReport(
+            exit_status=None if self.timed_out or self.over_limit else status,
+            stdout=bytes(self.streams["stdout"]),
+            stderr=bytes(self.streams["stderr"]),
+            results=bytes(self.streams["results"]),
+            wall_s=time.monotonic() - self.started_s,
+            timed_out=self.timed_out,
+            over_limit=self.over_limit,
+            rig_fault=self._isolation_fault(status),
+        )
+
+    def _feed(self) -> None:
+        assert self.process.stdin is not None  # noqa: S101 - asked for above
+        with contextlib.suppress(OSError):  # the run may end, or close its input, before it has read all
+            self.process.stdin.write(self.job.stdin)
+        with contextlib.suppress(OSError):
+            self.process.stdin.close()
+
+    def _collect(self) -> None:
+        limits = self.job.limits
+        deadline_s = self.started_s + limits.wall_s
+        with selectors.DefaultSelector() as selector:
+            selector.register(self.process.stdout, selectors.EVENT_READ, "stdout")  # type: ignore[arg-type]
+            selector.register(self.process.stderr, selectors.EVENT_READ, "stderr")  # type: ignore[arg-type]
+            selector.register(self.result_read, selectors.EVENT_READ, "results")
+            next_look_s = self.started_s + MEMORY_LOOK_S
+            while selector.get_map():
+                now_s = time.monotonic()
+                if now_s >= deadline_s:
+                    self.timed_out = True
+                    return
+                if now_s >= next_look_s:
+                    next_look_s = now_s + MEMORY_LOOK_S
+                    if self._is_over_memory():
+                        return
+                wait_s = max(0.0, min(deadline_s, next_look_s) - now_s)
+                for key, _ in selector.select(wait_s):
+                    self._read(selector, key)
+                if self._is_over_output():
+                    return
+            self._wait_until(deadline_s)
+
+    def _read(self, selector: selectors.BaseSelector, key: selectors.SelectorKey) -> None:
+        chunk = os.read(key.fd, 65536)
+        if not chunk:
+            selector.unregister(key.fileobj)
+        self.streams[key.data] += chunk
+
+    def _wait_until(self, deadline_s: float) -> None:
+        """All pipes are closed: the run has ended, or goes on in silence."""
+        while self.process.poll() is None:
+            if time.monotonic() >= deadline_s:
+                self.timed_out = True
+                return
+            if self._is_over_memory():
+                return
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self.process.wait(min(MEMORY_LOOK_S, max(0.001, deadline_s - time.monotonic())))
+
+    def _is_over_output(self) -> bool:
+        if len(self.streams["stdout"]) + len(self.streams["stderr"]) > self.job.limits.output_bytes:
+            self.over_limit = f"more output than {format_bytes(self.job.limits.output_bytes)}"
+        elif len(self.streams["results"]) > RESULT_LIMIT_BYTES:
+            self.over_limit = f"results larger than {format_bytes(RESULT_LIMIT_BYTES)}"
+        return self.over_limit is not None
+
+    def _is_over_memory(self) -> bool:
+        used = sum(_resident_bytes(pid) for pid in _tree(self.process.pid))
+        if used > self.job.limits.memory_bytes:
+            self.over_limit = f"more memory than {format_bytes(self.job.limits.memory_bytes)}"
+        return self.over_limit is not None
+
+    def _kill(self) -> None:
+        """Kill the tree; in a process-id namespace the rest dies with its first process."""
+        for pid in reversed(_tree(self.process.pid)):
+            with contextlib.suppress(ProcessLookupError, PermissionError):
+                os.kill(pid, signal.SIGKILL)
+        self.process.wait()
+
+    def _isolation_fault(self, status: int) -> str | None:
+        """The isolation's own failure, told apart from the program's by who speaks on standard error."""
+        first = bytes(self.streams["stderr"][:500]).decode(errors="replace").split("\n", 1)[0]
+        if status in {1, 125, 126, 127} and not self.streams["results"]:
+            for speaker in ("bwrap: ", "unshare: ", "setpriv: ", "prlimit: ", "mount: ", "pivot_root: "):
+                if first.startswith(speaker):
+                    return first
+        return None
+
+
+def _tree(pid: int) -> list[int]:
+    """A process and all below it, parents first."""
+    found = [pid]
+    for parent in found:
+        with contextlib.suppress(OSError):
+            for task in os.scandir(f"/proc/{parent}/task"):
+                found += map(int, Path(task.path, "children").read_text().split())
+    return found
+
+
+def _resident_bytes(pid: int) -> int:
+    with contextlib.suppress(OSError, IndexError, ValueError):
+        return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * _PAGE_BYTES
+    return 0

@@ -1,0 +1,1 @@
+"""Inference servers: their processes and the clients that speak to them."""

@@ -1,0 +1,1 @@
+"""A simulated inference server and accelerator, for the demo and the tests."""

@@ -1,0 +1,1 @@
+"""Exercises: their format, their loader, their lock."""

@@ -1,0 +1,17 @@
+def fare_quote(adults, children, vehicle_cm, is_return):
+    paying_adults = adults
+    hundredths = 0
+    if vehicle_cm > 0:
+        hundredths += 2650 * 100
+        if vehicle_cm > 480:
+            steps = -(-(vehicle_cm - 480) // 50)
+            hundredths += 310 * 100 * steps
+        paying_adults = max(0, adults - 1)
+    hundredths += paying_adults * 1240 * 100 + children * 1240 * 45
+    numerator, denominator = hundredths, 100
+    if is_return:
+        numerator, denominator = numerator * 2 * 85, denominator * 100
+    if adults + children >= 8:
+        numerator, denominator = numerator * 90, denominator * 100
+    fives = (2 * numerator + 5 * denominator) // (10 * denominator)
+    return fives * 5

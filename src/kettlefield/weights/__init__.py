@@ -1,0 +1,1 @@
+"""Weights files: headers in, facts out."""
