@@ -35,6 +35,16 @@ class Threshold:
             raise ValueError("wanted exactly one of at_least and at_most")
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Criterion:
+    """One criterion of a plan, its threshold in the measure's base unit."""
+
+    measure: str
+    threshold: Threshold
+    confidence: float  # one-sided: the bound that must clear the threshold holds with this probability
+    wanted: str  # as the plan writes it, for the reader
+
+
 def judge(threshold: Threshold, found: Estimate | float | None) -> Status:
     """Hold a figure against a threshold.
 

@@ -18,6 +18,14 @@ _DURATION_S = {"us": 1e-6, "ms": 1e-3, "s": 1.0, "min": 60.0, "h": 3600.0}
 _QUANTITY = re.compile(r"\s*([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z]+)\s*")
 
 
+class Size(int):
+    """Bytes, written in a plan or exercise as text such as ``"16 GiB"``."""
+
+
+class Duration(float):
+    """Seconds, written in a plan or exercise as text such as ``"90 s"``."""
+
+
 def parse_size(text: str) -> int:
     """Bytes from text such as ``"16 GiB"``.
 

@@ -8,7 +8,6 @@ from typing import Any
 from kettlefield.core.agreement import values_agree
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import last_lines, shorten
-from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.rig.toolchains import Toolchain
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.sandbox.job import RunLimits, RunReport
@@ -47,10 +46,7 @@ class _Finding:
 def to_limits(limits: Limits) -> RunLimits:
     """An exercise's limits in base units."""
     return RunLimits(
-        wall_s=parse_duration(limits.wall),
-        cpu_s=parse_duration(limits.cpu),
-        memory_bytes=parse_size(limits.memory),
-        output_bytes=parse_size(limits.output),
+        wall_s=limits.wall, cpu_s=limits.cpu, memory_bytes=limits.memory, output_bytes=limits.output
     )
 
 

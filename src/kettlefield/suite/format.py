@@ -6,6 +6,7 @@ from typing import Any, Literal
 import msgspec
 
 from kettlefield.core.outcome import Outcome
+from kettlefield.core.units import Duration, Size
 
 KINDS = ("write",)
 Kind = Literal["write"]
@@ -15,10 +16,10 @@ LanguageName = Literal["python", "javascript"]
 class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What running an answer may use; for one check, all its cases together."""
 
-    wall: str = "10 s"
-    cpu: str = "5 s"
-    memory: str = "512 MiB"
-    output: str = "1 MiB"  # standard output and error together
+    wall: Duration = Duration(10)
+    cpu: Duration = Duration(5)
+    memory: Size = Size(512 * 2**20)
+    output: Size = Size(2**20)  # standard output and error together
 
 
 class CallsCheck(

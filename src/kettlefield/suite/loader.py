@@ -8,7 +8,6 @@ from typing import TypeVar
 import msgspec
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.suite import format as fmt
 from kettlefield.suite.lock import combine, exercise_digests, lock_faults
 from kettlefield.suite.toml_struct import read_json, read_text, read_toml, to_struct
@@ -138,12 +137,6 @@ def _check_spec(folder: Path, path: Path, spec: fmt.ExerciseFile) -> None:
         refuse("two checks share a name", "check", "Give each check a name of its own.")
     if not any(check.required for check in spec.check):
         refuse("none is required", "check", "At least one check must decide whether the answer passes.")
-    for key, parse in (("wall", parse_duration), ("cpu", parse_duration), ("memory", parse_size), ("output", parse_size)):
-        value = getattr(spec.limits, key)
-        try:
-            parse(value)
-        except ValueError as err:
-            refuse(f'is "{value}"', f"limits.{key}", f"{err}.".capitalize())
 
 
 def _cases(path: Path, kind: type[C]) -> tuple[C, ...]:

@@ -11,6 +11,7 @@ import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import visible
+from kettlefield.core.units import Duration, Size, parse_duration, parse_size
 
 S = TypeVar("S", bound=msgspec.Struct)
 MAX_FILE_BYTES = 4 * 2**20  # far above any real plan or exercise; a hostile file is refused before it is parsed
@@ -88,9 +89,22 @@ def to_struct(data: Any, kind: type[S], path: Path) -> S:
         A key is unknown (the nearest known one is named), missing or of the wrong type.
     """
     try:
-        return msgspec.convert(data, kind, strict=True)
+        return msgspec.convert(data, kind, strict=True, dec_hook=_quantity)
     except msgspec.ValidationError as err:
         raise _explain(str(err), kind, path) from err
+
+
+def _quantity(kind: type, value: Any) -> Any:
+    """Text with a unit as a size or a duration; msgspec adds the place to what is raised here."""
+    parsers = {Size: parse_size, Duration: parse_duration}
+    if kind not in parsers:
+        raise NotImplementedError(f"no such quantity: {kind}")
+    if not isinstance(value, str):
+        raise ValueError(f"is {value!r}, which has no unit; write text such as {'16 GiB' if kind is Size else '90 s'!r}")
+    try:
+        return kind(parsers[kind](value))
+    except ValueError as err:
+        raise ValueError(f'is "{visible(value, keep_lines=False)}"; {err}') from err
 
 
 def nearest(word: str, known: list[str]) -> str:

@@ -1,0 +1,147 @@
+"""Candidates side by side: what each solved, how fast, in how much memory, at what cost a solved exercise."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import pandas as pd
+
+from kettlefield.analysis.frames import campaign_facts, candidates_frame, memory_frame, speed_frame, trials_frame
+from kettlefield.core.intervals import Estimate, pass_ratio, quantile_interval
+from kettlefield.core.measures import MEASURES, Measure
+from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.record.store import Record
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Figures:
+    """All that was measured of one candidate; None was not measured."""
+
+    candidate: str
+    model: str
+    level: str
+    reference: bool
+    trials: int  # that count: faults of server and rig are beside them
+    solved: int
+    faults: int
+    pass_rate: Estimate | None  # ratio
+    peak_bytes: int | None
+    host_peak_bytes: int | None
+    accelerator_peak_bytes: int | None
+    load_s: float | None
+    weights_bytes: int | None
+    tokens_per_solved: float | None
+    seconds_per_solved: float | None  # request time of all trials that count, over those solved
+    in_flight: int  # most requests at once in the answers part
+    outcomes: dict[str, int]
+    passes: tuple[tuple[int, int], ...]  # for each exercise: passed, asked
+    speed: dict[str, tuple[float, ...]] = field(repr=False)  # samples by field
+
+    def estimate(self, measure: Measure, *, confidence: float) -> Estimate | float | None:
+        """A measure of this candidate, with its two-sided interval where it is an estimate."""
+        if measure.name == "pass_rate":
+            if not self.passes:
+                return None
+            passed, asked = zip(*self.passes, strict=True)
+            return pass_ratio(passed, asked, confidence=confidence)
+        if measure.quantile is not None and measure.field is not None:
+            values = self.speed[measure.field]
+            return quantile_interval(values, measure.quantile, confidence=confidence) if values else None
+        return {"peak_bytes": self.peak_bytes, "load_s": self.load_s}[measure.name]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Contrast:
+    """A whole campaign's candidates."""
+
+    title: str
+    simulated: bool
+    suite: str
+    suite_digest: str
+    exercises: int  # asked of at least one candidate
+    rows: tuple[Figures, ...]
+
+
+def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
+    """Read a record's candidates side by side.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    confidence : float
+        Two-sided, of every interval.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun in it.
+    """
+    facts = campaign_facts(record)
+    trials, speed, memory = trials_frame(record), speed_frame(record), memory_frame(record)
+    rows = []
+    for entry in candidates_frame(record).to_dict("records"):
+        name = entry["name"]
+        rows.append(
+            _figures(
+                entry,
+                trials[trials["candidate"] == name],
+                speed[speed["candidate"] == name],
+                memory[memory["candidate"] == name],
+                confidence,
+            )
+        )
+    return Contrast(
+        title=facts["title"],
+        simulated=facts["simulated"],
+        suite=facts["suite_name"],
+        suite_digest=facts["suite_digest"],
+        exercises=int(trials["exercise"].nunique()),
+        rows=tuple(rows),
+    )
+
+
+def _figures(
+    entry: dict[Any, Any], trials: pd.DataFrame, speed: pd.DataFrame, memory: pd.DataFrame, confidence: float
+) -> Figures:
+    counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
+    passed = counted["outcome"] == Outcome.PASSED.value
+    solved = int(passed.sum())
+    by_exercise = passed.groupby(counted["exercise"]).agg(["sum", "count"])
+    passes = tuple((int(row["sum"]), int(row["count"])) for row in by_exercise.to_dict("records"))
+    ratio = pass_ratio(*zip(*passes, strict=True), confidence=confidence) if passes else None
+    return Figures(
+        candidate=entry["name"],
+        model=entry["model"],
+        level=entry["level"],
+        reference=bool(entry["reference"]),
+        trials=len(counted),
+        solved=solved,
+        faults=len(trials) - len(counted),
+        pass_rate=ratio,
+        peak_bytes=_most(memory["peak_bytes"]),
+        host_peak_bytes=_most(memory["host_peak_bytes"]),
+        accelerator_peak_bytes=_most(memory["accelerator_peak_bytes"]),
+        load_s=_first(memory["load_s"]),
+        weights_bytes=None if pd.isna(entry["weights_bytes"]) else int(entry["weights_bytes"]),
+        tokens_per_solved=float(counted["completion_tokens"].sum()) / solved if solved else None,
+        seconds_per_solved=float(counted["finished_s"].sum()) / solved if solved else None,
+        in_flight=_most(counted["in_flight"]) or 0,
+        outcomes={str(name): int(count) for name, count in trials["outcome"].value_counts().items()},
+        passes=passes,
+        speed={name: tuple(speed[name].dropna().astype(float)) for name in _speed_fields()},
+    )
+
+
+def _speed_fields() -> set[str]:
+    return {measure.field for measure in MEASURES.values() if measure.field is not None}
+
+
+def _most(column: pd.Series) -> int | None:
+    values = column.dropna()
+    return int(values.max()) if len(values) else None
+
+
+def _first(column: pd.Series) -> float | None:
+    """The first load: later ones of a resumed campaign find the file in the page cache."""
+    values = column.dropna()
+    return float(values.iloc[0]) if len(values) else None

@@ -1,0 +1,162 @@
+"""The record as data frames: one row a trial, a timed request, a memory phase."""
+
+import json
+from typing import Any
+
+import pandas as pd
+import sqlalchemy as sa
+
+from kettlefield.core.errors import InputError
+from kettlefield.record import schema
+from kettlefield.record.packing import unpack_json, unpack_text
+from kettlefield.record.store import Record
+
+
+def campaign_facts(record: Record) -> dict[str, Any]:
+    """The campaign's row, its JSON columns decoded.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun in this record.
+    """
+    row = record.campaign()
+    if row is None:
+        raise InputError("holds no campaign yet", str(record.path), "Run `kettlefield qualify` on its plan.")
+    with record.reading() as connection:
+        described = connection.execute(sa.select(schema.session.c.description)).scalars()
+        simulated = row["simulated"] or any("simulated" in text for text in described)
+    return {**row, "rig": json.loads(row["rig"]), "simulated": bool(simulated)}
+
+
+def candidates_frame(record: Record) -> pd.DataFrame:
+    """One row a candidate, in the order in which they were run."""
+    table = schema.candidate
+    return _frame(record, sa.select(table).order_by(table.c.id))
+
+
+def trials_frame(record: Record) -> pd.DataFrame:
+    """One row a trial with the figures of its last attempt's exchange; times in seconds, rates in tokens/s."""
+    trial, attempt, exchange, candidate = schema.trial, schema.attempt, schema.exchange, schema.candidate
+    last = sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts)
+    query = (
+        sa.select(
+            trial.c.id,
+            candidate.c.name.label("candidate"),
+            trial.c.exercise_id.label("exercise"),
+            trial.c["sample"],
+            trial.c.seed,
+            trial.c.outcome,
+            trial.c.score,
+            trial.c.attempts,
+            exchange.c.in_flight,
+            exchange.c.first_token_s,
+            exchange.c.decode_rate_tps,
+            exchange.c.prompt_tokens,
+            exchange.c.completion_tokens,
+            exchange.c.finished_s,
+            exchange.c.finish_reason,
+        )
+        .join(candidate, candidate.c.id == trial.c.candidate_id)
+        .join(attempt, last)
+        .outerjoin(exchange, exchange.c.id == attempt.c.exchange_id)
+        .order_by(trial.c.id)
+    )
+    return _frame(record, query)
+
+
+def speed_frame(record: Record) -> pd.DataFrame:
+    """One row a timed request that was taken alone and ended without a fault; warm-ups are left out."""
+    exchange, candidate = schema.exchange, schema.candidate
+    query = (
+        sa.select(
+            candidate.c.name.label("candidate"),
+            exchange.c.first_token_s,
+            exchange.c.decode_rate_tps,
+            exchange.c.prefill_rate_tps,
+            exchange.c.prompt_tokens,
+            exchange.c.completion_tokens,
+            exchange.c.token_count,
+        )
+        .join(candidate, candidate.c.id == exchange.c.candidate_id)
+        .where(exchange.c.purpose == "speed", exchange.c.in_flight == 1, exchange.c.fault.is_(None))
+        .order_by(exchange.c.id)
+    )
+    return _frame(record, query)
+
+
+def memory_frame(record: Record) -> pd.DataFrame:
+    """One row a phase of a session: peaks in bytes, load time in seconds."""
+    block, session, candidate = schema.memory_block, schema.session, schema.candidate
+    query = (
+        sa.select(
+            candidate.c.name.label("candidate"),
+            session.c.id.label("session"),
+            session.c.load_s,
+            block.c.phase,
+            block.c.host_peak_bytes,
+            block.c.accelerator_peak_bytes,
+            block.c.peak_bytes,
+        )
+        .select_from(session)
+        .join(candidate, candidate.c.id == session.c.candidate_id)
+        .outerjoin(block, block.c.session_id == session.c.id)
+        .order_by(session.c.id, block.c.id)
+    )
+    return _frame(record, query)
+
+
+def notes(record: Record) -> list[str]:
+    """What the record says should be known, oldest first."""
+    with record.reading() as connection:
+        return list(connection.execute(sa.select(schema.note.c.text).order_by(schema.note.c.id)).scalars())
+
+
+def open_trial(record: Record, trial_id: int) -> dict[str, Any]:
+    """One trial whole: each attempt with its messages, reply, files, check results and timings.
+
+    Raises
+    ------
+    InputError
+        There is no such trial.
+    """
+    trial, candidate = schema.trial, schema.candidate
+    with record.reading() as connection:
+        query = sa.select(trial, candidate.c.name.label("candidate")).join(candidate, candidate.c.id == trial.c.candidate_id)
+        row = connection.execute(query.where(trial.c.id == trial_id)).mappings().first()
+        if row is None:
+            most = connection.execute(sa.select(sa.func.max(trial.c.id))).scalar_one_or_none()
+            hint = "It holds none yet." if most is None else f"Ids go up to {most}; `kettlefield trials` lists them."
+            raise InputError(f"there is no trial {trial_id}", str(record.path), hint)
+        attempts = connection.execute(
+            sa.select(schema.attempt).where(schema.attempt.c.trial_id == trial_id).order_by(schema.attempt.c.number)
+        ).mappings()
+        return {**row, "attempts": [_open_attempt(connection, dict(attempt)) for attempt in attempts.all()]}
+
+
+def _open_attempt(connection: sa.Connection, attempt: dict[str, Any]) -> dict[str, Any]:
+    exchange, prompt, check = schema.exchange, schema.prompt, schema.check_result
+    query = sa.select(exchange, prompt.c.messages).join(prompt, prompt.c.id == exchange.c.prompt_id)
+    found = connection.execute(query.where(exchange.c.id == attempt["exchange_id"])).mappings().first()
+    opened = None
+    if found is not None:
+        opened = {key: value for key, value in found.items() if key != "stamps"}
+        opened["messages"] = unpack_json(found["messages"])
+        opened["sampling"] = json.loads(found["sampling"])
+        opened["reply"], opened["thinking"] = unpack_text(found["reply"]), unpack_text(found["thinking"])
+    checks = connection.execute(sa.select(check).where(check.c.attempt_id == attempt["id"]).order_by(check.c.id))
+    return {
+        "number": attempt["number"],
+        "outcome": attempt["outcome"],
+        "score": attempt["score"],
+        "fault": attempt["fault"],
+        "files": unpack_json(attempt["files"]),
+        **json.loads(attempt["extraction"]),
+        "exchange": opened,
+        "checks": [dict(row) for row in checks.mappings()],
+    }
+
+
+def _frame(record: Record, query: sa.Select[Any]) -> pd.DataFrame:
+    with record.reading() as connection:
+        return pd.read_sql_query(query, connection)

@@ -1,0 +1,70 @@
+"""Criteria held against a record: each met, not met or undecided, and the verdict on every candidate."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kettlefield.analysis.contrast import Contrast, Figures
+from kettlefield.core.acceptance import Criterion, Status, Verdict, judge, reach_verdict
+from kettlefield.core.intervals import Estimate, samples_for_bound
+from kettlefield.core.measures import MEASURES
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Judgement:
+    """One criterion of one candidate."""
+
+    criterion: Criterion
+    found: Estimate | float | None
+    status: Status
+    reason: str  # why it is undecided, in words; empty otherwise
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CandidateVerdict:
+    """The verdict on one candidate with its reasons."""
+
+    candidate: str
+    verdict: Verdict
+    judgements: tuple[Judgement, ...]
+
+
+def reach_verdicts(table: Contrast, criteria: Sequence[Criterion]) -> tuple[CandidateVerdict, ...]:
+    """Hold every candidate against the criteria, in the order of the record."""
+    verdicts = []
+    for row in table.rows:
+        judgements = tuple(_judge(row, criterion) for criterion in criteria)
+        verdict = reach_verdict([judgement.status for judgement in judgements])
+        verdicts.append(CandidateVerdict(candidate=row.candidate, verdict=verdict, judgements=judgements))
+    return tuple(verdicts)
+
+
+def overall(verdicts: Sequence[CandidateVerdict]) -> Verdict:
+    """What the exit code tells of all: approved if any candidate is, else undecided if any is, else rejected."""
+    found = {verdict.verdict for verdict in verdicts}
+    for verdict in (Verdict.APPROVED, Verdict.UNDECIDED):
+        if verdict in found:
+            return verdict
+    return Verdict.REJECTED if found else Verdict.UNDECIDED
+
+
+def _judge(row: Figures, criterion: Criterion) -> Judgement:
+    measure = MEASURES[criterion.measure]
+    # both one-sided bounds at the stated confidence are the ends of this two-sided interval
+    found = row.estimate(measure, confidence=2 * criterion.confidence - 1)
+    status = judge(criterion.threshold, found)
+    reason = ""
+    if status is Status.UNDECIDED:
+        reason = _reason(criterion, found, measure.quantile)
+    return Judgement(criterion=criterion, found=found, status=status, reason=reason)
+
+
+def _reason(criterion: Criterion, found: Estimate | float | None, quantile: float | None) -> str:
+    if found is None:
+        return "not measured"
+    assert isinstance(found, Estimate)  # noqa: S101 - a plain number is never undecided
+    bound = found.low if criterion.threshold.at_least is not None else found.high
+    if bound is None and quantile is not None:
+        needed = samples_for_bound(quantile, confidence=criterion.confidence)
+        return f"{found.n} samples cannot bound it; it takes {needed}"
+    threshold = criterion.threshold.at_least or criterion.threshold.at_most or 0.0
+    return "the interval reaches across the threshold" if found.n > 1 else f"one sample says little of {threshold:g}"

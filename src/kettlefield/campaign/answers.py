@@ -1,0 +1,178 @@
+"""The answers part of one candidate: every exercise asked, graded and put into the record."""
+
+import asyncio
+import dataclasses
+from collections.abc import Callable
+from concurrent.futures import Executor
+
+from kettlefield.campaign.plan import Candidate
+from kettlefield.campaign.prompts import render_messages
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.timeline import read_figures
+from kettlefield.grading.grader import Grade, grade_reply
+from kettlefield.record.entries import AttemptEntry, CheckEntry, ExchangeEntry, TrialEntry
+from kettlefield.sandbox.isolation import Isolation
+from kettlefield.server.exchange import Ask, ChatClient, Exchange
+from kettlefield.suite.format import Exercise
+
+GRADING_BACKLOG = 16  # replies waiting to be graded before asking waits too: a crash must not lose many
+
+
+@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+class Desk:
+    """What the answers part works with."""
+
+    candidate: Candidate
+    candidate_id: int
+    session_id: int
+    client: ChatClient
+    server_is_alive: Callable[[], bool]
+    isolation: Isolation
+    graders: Executor
+    save: Callable[[TrialEntry], None]
+
+
+def sampling_of(candidate: Candidate, seed: int) -> dict[str, object]:
+    """The sampling settings as they go over the wire."""
+    table = candidate.sampling
+    sent: dict[str, object] = {
+        "temperature": table.temperature,
+        "top_p": table.top_p,
+        "max_tokens": table.max_tokens,
+        "seed": seed,
+    }
+    if table.stop:
+        sent["stop"] = list(table.stop)
+    return sent
+
+
+def exchange_entry(exchange: Exchange, purpose: str, candidate_id: int, session_id: int) -> ExchangeEntry:
+    """An exchange with its figures, as the record keeps it."""
+    return ExchangeEntry(
+        candidate_id=candidate_id,
+        session_id=session_id,
+        purpose=purpose,
+        asked_at=exchange.asked_at,
+        in_flight=exchange.in_flight,
+        messages=exchange.ask.messages,
+        sampling=exchange.ask.sampling,
+        reply=exchange.text,
+        thinking=exchange.thinking,
+        finish_reason=exchange.finish_reason,
+        fault=exchange.fault,
+        figures=read_figures(exchange.trace),
+        stamps_s=exchange.trace.stamps_s,
+        stamp_marks=exchange.trace.thinking,
+    )
+
+
+async def run_answers(desk: Desk, pending: list[tuple[Exercise, int]]) -> None:
+    """Ask every pending (exercise, sample), at most ``in_flight`` at once, and grade beside it."""
+    waiting = list(reversed(pending))
+    backlog = asyncio.Semaphore(GRADING_BACKLOG)
+    async with asyncio.TaskGroup() as group:
+
+        async def finish(exercise: Exercise, sample: int, exchange: Exchange | None) -> None:
+            try:
+                desk.save(await _graded_trial(desk, exercise, sample, exchange))
+            finally:
+                backlog.release()
+
+        async def ask_in_turn() -> None:
+            while waiting:
+                exercise, sample = waiting.pop()
+                exchange = await _ask(desk, exercise, sample)
+                await backlog.acquire()
+                group.create_task(finish(exercise, sample, exchange))
+
+        for _ in range(desk.candidate.grading.in_flight):
+            group.create_task(ask_in_turn())
+
+
+def _seed(desk: Desk, sample: int) -> int:
+    return desk.candidate.sampling.seed + sample - 1
+
+
+async def _ask(desk: Desk, exercise: Exercise, sample: int) -> Exchange | None:
+    """The reply, asked again after a fault as often as the plan says; None when the server is gone."""
+    ask = Ask(
+        messages=render_messages(exercise, desk.candidate.prompting),
+        sampling=sampling_of(desk.candidate, _seed(desk, sample)),
+    )
+    exchange = None
+    for _ in range(1 + desk.candidate.grading.fault_retries):
+        if not desk.server_is_alive():
+            break
+        exchange = await desk.client.ask(ask)
+        if exchange.fault is None:
+            break
+    return exchange
+
+
+async def _graded_trial(desk: Desk, exercise: Exercise, sample: int, exchange: Exchange | None) -> TrialEntry:
+    if exchange is None or exchange.fault is not None:
+        attempt = _faulty(desk, exchange)
+    else:
+        attempt = _attempt(desk, exchange, await _grade(desk, exercise, exchange))
+    return TrialEntry(
+        candidate_id=desk.candidate_id,
+        exercise_id=exercise.id,
+        sample=sample,
+        seed=_seed(desk, sample),
+        attempts=(attempt,),
+    )
+
+
+async def _grade(desk: Desk, exercise: Exercise, exchange: Exchange) -> Grade:
+    loop = asyncio.get_running_loop()
+    for retry in range(1 + desk.candidate.grading.fault_retries):
+        grade = await loop.run_in_executor(
+            desk.graders,
+            lambda: grade_reply(exercise, exchange.text, cap_hit=exchange.cap_hit, isolation=desk.isolation),
+        )
+        if grade.outcome is not Outcome.RIG_FAULT or retry == desk.candidate.grading.fault_retries:
+            return grade
+    raise AssertionError("unreachable: the last turn returns")
+
+
+def _faulty(desk: Desk, exchange: Exchange | None) -> AttemptEntry:
+    entry = None
+    if exchange is not None:
+        entry = exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id)
+    return AttemptEntry(
+        exchange=entry,
+        outcome=Outcome.SERVER_FAULT,
+        score=0.0,
+        files={},
+        how="not looked for",
+        remarks=(),
+        fault=(exchange.fault if exchange is not None else None) or "the server was gone before it could be asked",
+        checks=(),
+    )
+
+
+def _attempt(desk: Desk, exchange: Exchange, grade: Grade) -> AttemptEntry:
+    return AttemptEntry(
+        exchange=exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id),
+        outcome=grade.outcome,
+        score=grade.score,
+        files={file.name: file.text for file in grade.answer.files},
+        how=grade.answer.how,
+        remarks=grade.answer.remarks,
+        fault=grade.fault,
+        checks=tuple(
+            CheckEntry(
+                name=check.name,
+                kind=check.kind,
+                required=check.required,
+                weight=check.weight,
+                passed=check.passed,
+                end=check.end.value,
+                cases_passed=check.cases_passed,
+                cases_total=check.cases_total,
+                detail=check.detail,
+                wall_s=check.wall_s,
+            )
+            for check in grade.checks
+        ),
+    )

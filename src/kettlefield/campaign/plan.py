@@ -1,0 +1,258 @@
+"""The plan: read from its file, checked, and resolved so that every candidate holds all its settings."""
+
+import fnmatch
+import hashlib
+import json
+import tomllib
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from kettlefield.campaign import tables
+from kettlefield.core.acceptance import Criterion, Threshold
+from kettlefield.core.errors import InputError
+from kettlefield.core.measures import MEASURES, Unit
+from kettlefield.core.units import parse_duration, parse_size
+from kettlefield.suite.toml_struct import nearest, read_text, read_toml, to_struct
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """One model at one level with everything that it is asked under."""
+
+    model: str
+    level: str
+    weights: Path | None
+    reference: bool
+    server: tables.ServerTable
+    prompting: tables.PromptingTable
+    sampling: tables.SamplingTable
+    speed: tables.SpeedTable
+    memory: tables.MemoryTable
+    grading: tables.GradingTable
+
+    @property
+    def name(self) -> str:
+        """``model@level``."""
+        return f"{self.model}@{self.level}"
+
+    def settings(self) -> dict[str, Any]:
+        """Every setting as plain data, for the record."""
+        return {name: msgspec.to_builtins(getattr(self, name), enc_hook=_plain_number) for name in tables.OVERRIDABLE}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """A plan that was read and checked."""
+
+    path: Path
+    text: str
+    title: str
+    suite: str
+    record: Path
+    rig: tables.RigTable
+    candidates: tuple[Candidate, ...]
+    criteria: tuple[Criterion, ...]
+    digest: str  # of the file's text
+    parts: dict[str, str]  # digest of each part that a running campaign must not see changed
+
+    @property
+    def folder(self) -> Path:
+        """What relative paths in the plan are relative to."""
+        return self.path.parent
+
+
+def read_plan(path: Path) -> Plan:
+    """Read and check a plan.
+
+    Raises
+    ------
+    InputError
+        The file is missing or malformed, a key is unknown, a value is out of range or a file that it names
+        is not there.
+    """
+    data = read_toml(path)
+    written = to_struct(data, tables.PlanFile, path)
+    text = read_text(path)
+    candidates = tuple(_resolve(path, written, number) for number in range(len(written.candidate)))
+    _check_candidates(path, candidates)
+    plan_parts = {
+        "suite": written.suite,
+        "rig": data.get("rig"),
+        **{name: data.get(name) for name in tables.OVERRIDABLE},
+        "criterion": data.get("criterion"),
+        **{
+            f"candidate {candidate.name}": {**candidate.settings(), "weights": entry.weights, "reference": entry.reference}
+            for candidate, entry in zip(candidates, written.candidate, strict=True)
+        },
+    }
+    return Plan(
+        path=path.resolve(),
+        text=text,
+        title=written.title,
+        suite=written.suite,
+        record=(path.resolve().parent / written.record),
+        rig=written.rig,
+        candidates=candidates,
+        criteria=read_criteria(written.criterion, path),
+        digest=_digest(text),
+        parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()},
+    )
+
+
+def read_criteria(written: tuple[tables.CriterionTable, ...], path: Path) -> tuple[Criterion, ...]:
+    """Check criteria and bring their thresholds to base units.
+
+    Raises
+    ------
+    InputError
+        A measure is unknown, or a threshold is missing, doubled or in the wrong unit.
+    """
+    return tuple(_criterion(entry, f"{path} [criterion {number}]") for number, entry in enumerate(written, 1))
+
+
+def criteria_of_text(text: str, where: Path) -> tuple[Criterion, ...]:
+    """The criteria of a plan that is held as text, as a record holds it.
+
+    Raises
+    ------
+    InputError
+        The text is no plan.
+    """
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as err:
+        raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
+    return read_criteria(to_struct(data, tables.PlanFile, where).criterion, where)
+
+
+def select(plan: Plan, pattern: str | None, exercise_ids: list[str]) -> tuple[set[str], set[str]]:
+    """The candidates and exercises that ``--only`` leaves; a pattern may name either.
+
+    Raises
+    ------
+    InputError
+        It matches neither.
+    """
+    names = [candidate.name for candidate in plan.candidates]
+    if pattern is None:
+        return set(names), set(exercise_ids)
+    chosen = {name for name in names if fnmatch.fnmatchcase(name, pattern)}
+    exercises = {name for name in exercise_ids if fnmatch.fnmatchcase(name, pattern)}
+    if not chosen and not exercises:
+        raise InputError(f'"{pattern}" matches nothing', "--only", nearest(pattern, names + exercise_ids))
+    return chosen or set(names), exercises or set(exercise_ids)
+
+
+def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
+    entry = written.candidate[index]
+    resolved = {}
+    for name, table in tables.OVERRIDABLE.items():
+        changes = {
+            field.name: value
+            for field in msgspec.structs.fields(table)
+            if (value := getattr(entry, field.name)) is not msgspec.UNSET
+        }
+        resolved[name] = msgspec.structs.replace(getattr(written, name), **changes)
+    weights = path.resolve().parent / entry.weights if entry.weights else None
+    candidate = Candidate(
+        model=entry.model, level=entry.level, weights=weights, reference=entry.reference, **resolved
+    )
+    _check_candidate(f"{path} [candidate {index + 1}]", candidate)
+    return candidate
+
+
+def _check_candidate(where: str, candidate: Candidate) -> None:
+    server = candidate.server
+    for name, value in (("model", candidate.model), ("level", candidate.level)):
+        if not value or "@" in value or not value.isprintable() or " " in value:
+            raise InputError(f'{name} is "{value}"', where, "Use a name without spaces and without @.")
+    if bool(server.command) == (server.url is not None):
+        raise InputError(
+            "has both a server command and a url" if server.command else "has neither a server command nor a url",
+            where,
+            "Set [server] command to start a server, or url to attach to a running one.",
+        )
+    if server.command and any("{weights}" in word for word in server.command) and candidate.weights is None:
+        raise InputError("weights is missing", where, "The server command needs {weights}: name the file.")
+    if candidate.weights is not None and not candidate.weights.exists():
+        raise InputError(f"there is no weights file {candidate.weights}", where, "Check the path; it is relative to the plan.")
+    for key, value, least in (
+        ("context", server.context, 1),
+        ("max_tokens", candidate.sampling.max_tokens, 1),
+        ("requests", candidate.speed.requests, 0),
+        ("reply_tokens", candidate.speed.reply_tokens, 2),
+        ("warm_up", candidate.speed.warm_up, 0),
+        ("samples", candidate.grading.samples, 1),
+        ("in_flight", candidate.grading.in_flight, 1),
+        ("fault_retries", candidate.grading.fault_retries, 0),
+        ("temperature", candidate.sampling.temperature, 0),
+    ):
+        if value < least:
+            raise InputError(f"{key} is {value}", where, f"Write {least} or more.")
+    if not 0 < candidate.sampling.top_p <= 1:
+        raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
+    if server.port is not None and not 0 < server.port < 65536:
+        raise InputError(f"port is {server.port}", where, "Write 1 to 65535, or leave it out.")
+
+
+def _check_candidates(path: Path, candidates: tuple[Candidate, ...]) -> None:
+    if not candidates:
+        raise InputError("there is no candidate", f"{path} [candidate]", "Add at least one [[candidate]].")
+    names = [candidate.name for candidate in candidates]
+    double = next((name for name in names if names.count(name) > 1), None)
+    if double is not None:
+        raise InputError(f"{double} is there twice", f"{path} [candidate]", "Each candidate once.")
+    references = [candidate.model for candidate in candidates if candidate.reference]
+    double = next((model for model in references if references.count(model) > 1), None)
+    if double is not None:
+        raise InputError(f"{double} has two reference levels", f"{path} [candidate]", "Mark one as reference.")
+
+
+def _plain_number(value: Any) -> Any:
+    """A size or a duration as a bare number of bytes or seconds."""
+    return int(value) if isinstance(value, int) else float(value)
+
+
+def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
+    measure = MEASURES.get(entry.measure)
+    if measure is None:
+        raise InputError(f'unknown measure "{entry.measure}"', where, nearest(entry.measure, list(MEASURES)))
+    if (entry.at_least is None) == (entry.at_most is None):
+        raise InputError("wants exactly one of at_least and at_most", where, "Set one threshold.")
+    if not 0.5 < entry.confidence < 1:
+        raise InputError(f"confidence is {entry.confidence}", where, "Write a number above 0.5 and below 1.")
+    side = "at_least" if entry.at_least is not None else "at_most"
+    raw = entry.at_least if entry.at_least is not None else entry.at_most
+    assert raw is not None  # noqa: S101 - one of them is set, see above
+    try:
+        value = _base_value(raw, measure.unit)
+    except ValueError as err:
+        raise InputError(f'{side} is "{raw}"', where, f"{str(err).capitalize()}.") from err
+    return Criterion(
+        measure=measure.name,
+        threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),
+        confidence=entry.confidence,
+        wanted=f"{side.replace('_', ' ')} {raw}",
+    )
+
+
+def _base_value(raw: float | str, unit: Unit) -> float:
+    if unit in {Unit.SECONDS, Unit.BYTES}:
+        if not isinstance(raw, str):
+            raise ValueError("has no unit; write text with one, such as " + ('"300 ms"' if unit is Unit.SECONDS else '"12 GiB"'))
+        return parse_duration(raw) if unit is Unit.SECONDS else parse_size(raw)
+    if isinstance(raw, str):
+        number, _, written = raw.partition(" ")
+        if written.strip() != unit.value or unit is Unit.RATIO:
+            raise ValueError(f"write a number{'' if unit is Unit.RATIO else f' or text such as 40 {unit.value}'}")
+        raw = float(number)
+    if unit is Unit.RATIO and not 0 <= raw <= 1:
+        raise ValueError("write a share from 0 to 1")
+    return float(raw)
+
+
+def _digest(text: str) -> str:
+    return f"sha256:{hashlib.sha256(text.encode()).hexdigest()}"

@@ -1,0 +1,133 @@
+"""The plan's tables as written; ``plan.py`` reads, checks and resolves them."""
+
+from typing import Literal
+
+import msgspec
+
+from kettlefield.core.units import Duration, Size
+
+
+class _Table(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What all tables share: no key goes unread."""
+
+
+class RigTable(_Table, frozen=True, kw_only=True):
+    """``[rig]``: the machine that is qualified on."""
+
+    accelerator: str = "none"  # "none", "simulated:FOLDER"
+    memory_budget: Size | None = None  # what the candidates may take; none: not limited
+
+
+class ServerTable(_Table, frozen=True, kw_only=True):
+    """``[server]``: how each candidate's server is started and spoken to."""
+
+    command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {python}
+    url: str | None = None  # attach to a running server instead
+    protocol: Literal["http"] = "http"
+    port: int | None = None  # none: any free one
+    context: int = 4096  # tokens
+    ready_within: Duration = Duration(120)
+    ready_paths: tuple[str, ...] = ("/health", "/v1/models")
+    reply_within: Duration = Duration(300)
+    served_model: str = "default"  # the model name put into requests
+
+
+class PromptingTable(_Table, frozen=True, kw_only=True):
+    """``[prompting]``: what is said beside the exercise."""
+
+    style: Literal["chat"] = "chat"
+    system: str = ""
+    environment_line: bool = True  # name the language's version, so that an old one is not blamed on the model
+
+
+class SamplingTable(_Table, frozen=True, kw_only=True):
+    """``[sampling]``: sent with every request."""
+
+    temperature: float = 0.2
+    top_p: float = 1.0
+    seed: int = 1  # of the first sample; the others count up from it
+    max_tokens: int = 2048
+    stop: tuple[str, ...] = ()
+
+
+class SpeedTable(_Table, frozen=True, kw_only=True):
+    """``[speed]``: timed requests, one at a time, with nothing else running."""
+
+    requests: int = 30
+    reply_tokens: int = 128
+    warm_up: int = 2
+
+
+class MemoryTable(_Table, frozen=True, kw_only=True):
+    """``[memory]``: how memory is sampled."""
+
+    sample_every: Duration = Duration(0.1)
+
+
+class GradingTable(_Table, frozen=True, kw_only=True):
+    """``[grading]``: how often and how wide the suite is asked."""
+
+    samples: int = 1  # for each exercise, each with a seed of its own
+    in_flight: int = 1  # exercises asked at once; latency figures come from [speed] alone
+    fault_retries: int = 1  # for a fault of server or rig, before it is recorded
+
+
+class CriterionTable(_Table, frozen=True, kw_only=True):
+    """``[[criterion]]``: what would make a candidate acceptable, set before the results are seen."""
+
+    measure: str
+    at_least: float | str | None = None
+    at_most: float | str | None = None
+    confidence: float = 0.95  # one-sided: the bound that must clear the threshold
+
+
+OVERRIDABLE = {
+    "server": ServerTable,
+    "prompting": PromptingTable,
+    "sampling": SamplingTable,
+    "speed": SpeedTable,
+    "memory": MemoryTable,
+    "grading": GradingTable,
+}
+
+# every key of the tables above may stand in a candidate, so no two tables may share a key
+_override_fields = [
+    (field.name, field.type | msgspec.UnsetType, msgspec.UNSET)
+    for table in OVERRIDABLE.values()
+    for field in msgspec.structs.fields(table)
+]
+
+
+class _CandidateBase(_Table, frozen=True, kw_only=True):
+    model: str
+    level: str
+    weights: str = ""
+    reference: bool = False
+
+
+CandidateTable = msgspec.defstruct(
+    "CandidateTable",
+    _override_fields,
+    bases=(_CandidateBase,),
+    frozen=True,
+    kw_only=True,
+    forbid_unknown_fields=True,
+    module=__name__,
+)
+
+
+class PlanFile(_Table, frozen=True, kw_only=True):
+    """``plan.toml`` as written."""
+
+    title: str
+    suite: str
+    record: str
+    candidate: tuple[CandidateTable, ...]  # type: ignore[valid-type]
+    criterion: tuple[CriterionTable, ...] = ()
+    rig: RigTable = RigTable()
+    server: ServerTable = ServerTable()
+    prompting: PromptingTable = PromptingTable()
+    sampling: SamplingTable = SamplingTable()
+    speed: SpeedTable = SpeedTable()
+    memory: MemoryTable = MemoryTable()
+    grading: GradingTable = GradingTable()

@@ -1,0 +1,90 @@
+"""What commands print with: tables, plain words for intervals, JSON, text of others made safe."""
+
+import json
+import os
+import shutil
+import sys
+from typing import Any
+
+from rich.box import Box
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from kettlefield.core.intervals import Estimate
+from kettlefield.core.measures import Unit
+from kettlefield.core.plaintext import visible
+from kettlefield.core.units import format_bytes, format_duration
+
+PIPE_WIDTH = 160  # off a terminal nothing is cut; wide tables stay whole
+_LINES = Box("    \n    \n -- \n    \n    \n    \n    \n    \n")
+STATUS_STYLES = {
+    "met": "green",
+    "not met": "red",
+    "undecided": "yellow",
+    "approved": "bold green",
+    "rejected": "bold red",
+    "passed": "green",
+    "server-fault": "magenta",
+    "rig-fault": "magenta",
+}
+
+
+def make_console(*, stderr: bool = False) -> Console:
+    """A console on stdout or stderr: no colour off a terminal or with NO_COLOR set."""
+    stream = sys.stderr if stderr else sys.stdout
+    plain = bool(os.environ.get("NO_COLOR")) or not stream.isatty()
+    width = shutil.get_terminal_size().columns if stream.isatty() or "COLUMNS" in os.environ else PIPE_WIDTH
+    return Console(file=stream, no_color=plain, width=width, highlight=False, soft_wrap=False, emoji=False)
+
+
+def print_json(document: Any) -> None:
+    """One JSON document on stdout and nothing else."""
+    json.dump(document, sys.stdout, indent=2, ensure_ascii=True, allow_nan=False)
+    sys.stdout.write("\n")
+
+
+def safe(text: str, style: str = "") -> Text:
+    """Text that somebody else wrote: never markup, no control characters."""
+    return Text(visible(text), style=style)
+
+
+def status_text(status: str) -> Text:
+    """A status in its colour; the word itself says it too."""
+    return Text(status, style=STATUS_STYLES.get(status, ""))
+
+
+def make_table(*columns: str, title: str | None = None) -> Table:
+    """A table in our look; a column whose name starts with ``>`` is aligned right."""
+    table = Table(box=_LINES, title=title, title_justify="left", title_style="bold", header_style="bold", pad_edge=False)
+    for column in columns:
+        right = column.startswith(">")
+        table.add_column(column.removeprefix(">"), justify="right" if right else "left", overflow="fold")
+    return table
+
+
+def estimate_json(found: Estimate | float | None) -> Any:
+    """An estimate as the JSON contract writes it."""
+    if isinstance(found, Estimate):
+        return {"value": found.value, "low": found.low, "high": found.high, "n": found.n}
+    return found
+
+
+def in_unit(value: float | None, unit: Unit) -> str:
+    """A value in its unit for a reader."""
+    if value is None:
+        return "-"
+    if unit is Unit.SECONDS:
+        return format_duration(value)
+    if unit is Unit.BYTES:
+        return format_bytes(value)
+    return f"{value:.2f}" if unit is Unit.RATIO else f"{value:.3g} {unit.value}"
+
+
+def in_words(found: Estimate | float | None, unit: Unit) -> str:
+    """A figure with its interval and sample size: ``0.83 (0.66 to 0.93, n = 24)``."""
+    if not isinstance(found, Estimate):
+        return in_unit(found, unit)
+    low = in_unit(found.low, unit) if found.low is not None else "?"
+    high = in_unit(found.high, unit) if found.high is not None else "?"
+    return f"{in_unit(found.value, unit)} ({low} to {high}, n = {found.n})"

@@ -1,0 +1,132 @@
+"""``kettlefield contrast``: candidates side by side."""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from kettlefield.cli.exits import ExitCode
+
+if TYPE_CHECKING:
+    from kettlefield.analysis.contrast import Contrast, Figures
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "contrast",
+        help="candidates side by side: solved, speed, memory, cost",
+        description="Show what each candidate of a record solved, how fast and in how much memory, with 95 % intervals.",
+        epilog="examples:\n  kettlefield contrast record.db\n  kettlefield contrast record.db --json | jq .candidates",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("record", type=Path)
+    parser.add_argument("--json", action="store_true", help="print one JSON document")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Print the table."""
+    show_contrast(args.record, as_json=args.json)
+    return ExitCode.DONE
+
+
+def show_contrast(path: Path, *, as_json: bool) -> None:
+    """Print a record's candidates side by side."""
+    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.analysis.frames import notes  # noqa: PLC0415
+    from kettlefield.cli.console import print_json  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+
+    record = Record.open(path)
+    table = contrast(record)
+    if as_json:
+        print_json({"simulated": table.simulated, "candidates": [_as_json(row) for row in table.rows]})
+    else:
+        _print(table, notes(record))
+
+
+def _as_json(row: "Figures") -> dict[str, Any]:
+    from kettlefield.cli.console import estimate_json  # noqa: PLC0415
+    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
+
+    document: dict[str, Any] = {
+        "candidate": row.candidate,
+        "reference": row.reference,
+        "trials": row.trials,
+        "solved": row.solved,
+        "faults": row.faults,
+        "pass_rate": estimate_json(row.pass_rate),
+    }
+    for name, measure in MEASURES.items():
+        if measure.field is not None:
+            field, _, quantile = name.rpartition(".")
+            document.setdefault(field, {})[quantile] = estimate_json(row.estimate(measure, confidence=0.95))
+    for name in ("peak_bytes", "host_peak_bytes", "accelerator_peak_bytes", "load_s", "weights_bytes"):
+        document[name] = getattr(row, name)
+    for name in ("tokens_per_solved", "seconds_per_solved", "in_flight", "outcomes"):
+        document[name] = getattr(row, name)
+    return document
+
+
+def _print(table: "Contrast", notes: list[str]) -> None:
+    from kettlefield.cli.console import make_console, make_table, safe  # noqa: PLC0415
+
+    console = make_console()
+    mark = "  SIMULATED: made-up models on a made-up accelerator" if table.simulated else ""
+    console.print(safe(f"{table.title}", "bold").append(mark, "yellow"))
+    console.print(safe(f"suite {table.suite} ({table.suite_digest[:19]}), {table.exercises} exercises"))
+    solved = make_table("candidate", ">solved", ">pass rate", "95 % interval", ">peak memory", ">tokens/solved", ">s/solved", "other outcomes")
+    for row in table.rows:
+        solved.add_row(*_solved_cells(row))
+    console.print(solved)
+    speed = make_table("candidate", ">first token p50", "95 % interval", ">p95", ">decode p50", "95 % interval", ">p10", ">n", ">load")
+    for row in table.rows:
+        speed.add_row(*_speed_cells(row))
+    console.print(speed)
+    most = max((row.in_flight for row in table.rows), default=0)
+    console.print(
+        f"p: quantiles of requests timed one at a time. s/solved: request time of all trials over those solved, up to {most} at once.\n"
+        "Peak memory: the server's host share (PSS) and accelerator memory together. * marks the reference level.",
+        style="dim",
+    )
+    for text in notes:
+        console.print(safe(f"! {text}", "yellow"))
+
+
+def _solved_cells(row: "Figures") -> list[str]:
+    from kettlefield.cli.console import in_unit  # noqa: PLC0415
+    from kettlefield.core.measures import Unit  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+
+    rate = row.pass_rate
+    others = [f"{count} {name}" for name, count in row.outcomes.items() if name != "passed"]
+    return [
+        _name(row),
+        f"{row.solved} of {row.trials}",
+        in_unit(rate.value if rate else None, Unit.RATIO),
+        f"{rate.low:.2f} to {rate.high:.2f}" if rate else "-",
+        format_bytes(row.peak_bytes),
+        f"{row.tokens_per_solved:.0f}" if row.tokens_per_solved else "-",
+        f"{row.seconds_per_solved:.2f}" if row.seconds_per_solved else "-",
+        ", ".join(others) or "none",
+    ]
+
+
+def _speed_cells(row: "Figures") -> list[str]:
+    from kettlefield.cli.console import in_unit  # noqa: PLC0415
+    from kettlefield.core.measures import MEASURES, Unit  # noqa: PLC0415
+    from kettlefield.core.units import format_duration  # noqa: PLC0415
+
+    cells = [_name(row)]
+    for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
+        unit = MEASURES[name].unit
+        found = row.estimate(MEASURES[name], confidence=0.95)
+        cells.append(in_unit(getattr(found, "value", None), unit))
+        if name.endswith("p50"):
+            low, high = (in_unit(getattr(found, side, None), unit) for side in ("low", "high"))
+            cells.append(f"{low.removesuffix(' ' + Unit.TOKENS_PER_SECOND)} to {high}" if found else "-")
+    return [*cells, str(len(row.speed["first_token_s"])), format_duration(row.load_s)]
+
+
+def _name(row: "Figures") -> str:
+    return row.candidate + ("*" if row.reference else "")

@@ -1,0 +1,104 @@
+"""``kettlefield decide``: the criteria one by one, and the verdict."""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from kettlefield.cli.exits import OF_VERDICT
+
+if TYPE_CHECKING:
+    from kettlefield.analysis.verdict import CandidateVerdict
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "decide",
+        help="hold a record against its plan's criteria",
+        description="Show each criterion as met, not met or undecided, and the verdict on every candidate. The criteria are those\n"
+        "of the plan as it stood when the campaign began.",
+        epilog="exit code: 0 when a candidate is approved, else 4 when one is undecided, else 1.\n\n"
+        "examples:\n  kettlefield decide record.db\n  kettlefield decide record.db --candidate marram-1.2b@q4_k_m",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("record", type=Path)
+    parser.add_argument("--candidate", metavar="MODEL@LEVEL", help="only this one; it alone sets the exit code")
+    parser.add_argument("--json", action="store_true", help="print one JSON document")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Print the verdicts."""
+    return show_verdicts(args.record, args.candidate, as_json=args.json)
+
+
+def show_verdicts(path: Path, only: str | None, *, as_json: bool) -> int:
+    """Print the verdicts of a record; the exit code that they call for."""
+    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415
+    from kettlefield.analysis.verdict import overall, reach_verdicts  # noqa: PLC0415
+    from kettlefield.campaign.plan import criteria_of_text  # noqa: PLC0415
+    from kettlefield.cli.console import print_json  # noqa: PLC0415
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+    from kettlefield.suite.toml_struct import nearest  # noqa: PLC0415
+
+    record = Record.open(path)
+    facts = campaign_facts(record)
+    verdicts = reach_verdicts(contrast(record), criteria_of_text(facts["plan_text"], path))
+    if only is not None:
+        names = [verdict.candidate for verdict in verdicts]
+        verdicts = tuple(verdict for verdict in verdicts if verdict.candidate == only)
+        if not verdicts:
+            raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, names))
+    if as_json:
+        print_json({"simulated": facts["simulated"], "verdicts": [_as_json(verdict) for verdict in verdicts]})
+    else:
+        _print(verdicts, simulated=facts["simulated"])
+    return OF_VERDICT[overall(verdicts)]
+
+
+def _as_json(verdict: "CandidateVerdict") -> dict[str, Any]:
+    from kettlefield.cli.console import estimate_json  # noqa: PLC0415
+
+    return {
+        "candidate": verdict.candidate,
+        "verdict": verdict.verdict.value,
+        "criteria": [
+            {
+                "measure": judgement.criterion.measure,
+                "wanted": judgement.criterion.wanted,
+                "found": estimate_json(judgement.found),
+                "status": judgement.status.value,
+                "reason": judgement.reason,
+            }
+            for judgement in verdict.judgements
+        ],
+    }
+
+
+def _print(verdicts: "tuple[CandidateVerdict, ...]", *, simulated: bool) -> None:
+    from kettlefield.cli.console import in_words, make_console, make_table, safe, status_text  # noqa: PLC0415
+    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
+
+    console = make_console()
+    if simulated:
+        console.print("SIMULATED: no real model was measured", style="yellow")
+    table = make_table("candidate", "measure", "wanted", "found (one-sided bounds)", "status")
+    for verdict in verdicts:
+        name = verdict.candidate
+        for judgement in verdict.judgements:
+            criterion = judgement.criterion
+            status = status_text(judgement.status.value)
+            if judgement.reason:
+                status.append(f": {judgement.reason}", "dim")
+            unit = MEASURES[criterion.measure].unit
+            table.add_row(name, criterion.measure, safe(criterion.wanted), in_words(judgement.found, unit), status)
+            name = ""
+        table.add_row(name, "", "", "", safe("= ").append(status_text(verdict.verdict.value)))
+    console.print(table)
+    if any(not verdict.judgements for verdict in verdicts):
+        console.print("The plan sets no criteria, so nothing can be approved: add [[criterion]] to a new plan.", style="yellow")
+    for word in ("approved", "rejected", "undecided"):
+        names = [verdict.candidate for verdict in verdicts if verdict.verdict.value == word]
+        console.print(status_text(word).append(": " + (", ".join(names) or "none"), "default"))

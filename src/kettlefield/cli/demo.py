@@ -1,0 +1,43 @@
+"""``kettlefield demo``: a full example on made-up models."""
+
+import argparse
+from pathlib import Path
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "demo",
+        help="run a full example: two made-up models at four levels each",
+        description="Write a plan and two made-up models into a folder and run the whole campaign on them: simulated servers and\n"
+        "a simulated accelerator, real processes, real HTTP, real grading in isolation.",
+    )
+    parser.add_argument("folder", nargs="?", type=Path, default=Path("saltmarsh-demo"), help="default: saltmarsh-demo")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Prepare the folder, run the campaign, show what came of it."""
+    from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
+    from kettlefield.cli.contrast import show_contrast  # noqa: PLC0415
+    from kettlefield.cli.decide import show_verdicts  # noqa: PLC0415
+    from kettlefield.cli.qualify import run_campaign  # noqa: PLC0415
+    from kettlefield.standin.demo import prepare_demo  # noqa: PLC0415
+
+    plan = prepare_demo(args.folder)
+    make_console(stderr=True).print(safe(f"{plan}: two made-up models, four levels each; everything here is simulated but the grading"))
+    code = run_campaign(plan, None)
+    record = args.folder / "record.db"
+    console = make_console()
+    show_contrast(record, as_json=False)
+    console.print()
+    show_verdicts(record, None, as_json=False)
+    console.print(
+        safe(
+            f"\nLook next at:\n  {plan}  what was decided beforehand\n"
+            f"  kettlefield trials {record} --outcome wrong-answer  what failed\n"
+            f"  kettlefield trials {record} --open 1  one trial whole: prompt, reply, files, checks\n"
+            f"  kettlefield decide {record} --json  the verdicts for a script"
+        )
+    )
+    return code

@@ -1,0 +1,92 @@
+"""A campaign watched on stderr: a live bar on a terminal, plain lines elsewhere."""
+
+import time
+from collections import Counter
+
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
+
+from kettlefield.cli.console import STATUS_STYLES, make_console, safe
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.units import format_bytes, format_duration
+
+PHASE_WORDS = {"load": "starting the server", "speed": "timing", "answers": "asking and grading"}
+
+
+class CampaignProgress:
+    """An observer that shows; use it as a context manager."""
+
+    def __init__(self) -> None:
+        self._console: Console = make_console(stderr=True)
+        self._live = self._console.is_terminal
+        self._progress = Progress(
+            TextColumn("{task.description}"),
+            BarColumn(bar_width=30),
+            MofNCompleteColumn(),
+            TextColumn("trials"),
+            TimeElapsedColumn(),
+            TextColumn("left"),
+            TimeRemainingColumn(),
+            console=self._console,
+            disable=not self._live,
+        )
+        self._task = self._progress.add_task("reading weights", total=None)
+        self._current = ""
+        self._outcomes: Counter[Outcome] = Counter()
+        self._began_s = time.monotonic()
+        self._digested = False
+
+    def __enter__(self) -> "CampaignProgress":
+        self._progress.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._close_candidate()
+        self._progress.stop()
+
+    def digesting(self, total_bytes: int, done_bytes: int) -> None:
+        """See ``Observer``."""
+        words = f"weights' digests: {format_bytes(done_bytes)} of {format_bytes(total_bytes)}"
+        self._progress.update(self._task, description=words)
+        if done_bytes >= total_bytes and not self._digested:
+            self._digested = True
+            self._line(f"digests of {format_bytes(total_bytes)} of weights known")
+
+    def planned(self, trials: int, done: int) -> None:
+        """See ``Observer``."""
+        self._progress.update(self._task, total=trials, completed=done)
+        kept = f", {done} of them already in the record" if done else ""
+        self._line(f"{trials} trials{kept}")
+
+    def phase(self, candidate: str, phase: str) -> None:
+        """See ``Observer``."""
+        if candidate != self._current:
+            self._close_candidate()
+            self._current, self._began_s = candidate, time.monotonic()
+        words = PHASE_WORDS[phase]
+        self._progress.update(self._task, description=f"{candidate}: {words}")
+        if not self._live:
+            self._line(f"{candidate}: {words}")
+
+    def trial_done(self, candidate: str, exercise: str, outcome: Outcome) -> None:
+        """See ``Observer``."""
+        self._outcomes[outcome] += 1
+        self._progress.advance(self._task)
+
+    def trouble(self, text: str) -> None:
+        """See ``Observer``."""
+        self._progress.console.print(safe(f"! {text}", "yellow"), soft_wrap=True)
+
+    def _close_candidate(self) -> None:
+        if not self._current:
+            return
+        took = format_duration(time.monotonic() - self._began_s)
+        line = safe(f"{self._current}: ")
+        for index, (outcome, count) in enumerate(self._outcomes.most_common()):
+            line.append(", " if index else "").append(f"{count} {outcome}", STATUS_STYLES.get(outcome, ""))
+        self._progress.console.print(line.append(f"{' in ' if self._outcomes else ''}{took}"))
+        self._outcomes.clear()
+        self._current = ""
+
+    def _line(self, text: str) -> None:
+        self._progress.console.print(safe(text))

@@ -1,0 +1,85 @@
+"""``kettlefield qualify``: run a plan's campaign, or go on with it."""
+
+import argparse
+import asyncio
+import signal
+import sys
+from pathlib import Path
+
+from kettlefield.cli.exits import ExitCode
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "qualify",
+        help="run a plan's campaign, or go on where it stopped",
+        description="Start each candidate's server, measure speed and memory, put the suite to it, grade the answers\n"
+        "in isolation and keep everything in the plan's record. Run again, it goes on where it stopped.",
+        epilog="examples:\n  kettlefield qualify plan.toml\n  kettlefield qualify plan.toml --only 'marram-1.2b@*'\n"
+        "  kettlefield qualify plan.toml --retry-faults",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("plan", type=Path, help="the plan, a TOML file")
+    parser.add_argument("--only", metavar="PATTERN", help="only candidates or exercises that match, e.g. '*@q4_k_m'")
+    parser.add_argument("--retry-faults", action="store_true", help="run trials again that ended in a fault of server or rig")
+    parser.add_argument(
+        "--unsafe-no-isolation", action="store_true", help="run generated code without isolation; the record says so"
+    )
+    parser.add_argument("--json", action="store_true", help="print the contrast as one JSON document")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Run the campaign and print the contrast."""
+    code = run_campaign(args.plan, args.only, retry_faults=args.retry_faults, unsafe=args.unsafe_no_isolation)
+    from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
+    from kettlefield.cli.contrast import show_contrast  # noqa: PLC0415
+
+    show_contrast(read_plan(args.plan).record, as_json=args.json)
+    return code
+
+
+def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = False, unsafe: bool = False) -> ExitCode:
+    """Carry out a plan; the exit code says whether everything could be measured."""
+    from kettlefield.campaign.conductor import Conductor, Scope  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
+    from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
+    from kettlefield.cli.progress import CampaignProgress  # noqa: PLC0415
+    from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+    from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
+    from kettlefield.sandbox.isolation import NoIsolation, available_isolation  # noqa: PLC0415
+    from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
+
+    plan = read_plan(plan_path)
+    suite = load_suite(find_suite(plan.suite, plan.folder))
+    candidates, exercises = select(plan, only, [exercise.id for exercise in suite.exercises])
+    accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
+    isolation = NoIsolation() if unsafe else available_isolation()
+    record = Record.create_or_open(plan.record)
+    with record.lock(), CampaignProgress() as progress:
+        if retry_faults:
+            record.drop_faults([str(fault) for fault in FAULTS])
+        conductor = Conductor(plan, suite, record, isolation, accelerator, progress)
+        tally = _run(conductor.run(Scope(candidates=frozenset(candidates), exercises=frozenset(exercises))))
+    record.close()
+    if tally.faults:
+        print(
+            f"kettlefield: {tally.faults} of {tally.trials} trials ended in a fault of server or rig; they do not count against"
+            " the model. When it is mended, run again with --retry-faults.",
+            file=sys.stderr,
+        )
+    return ExitCode.NOT_MEASURED if tally.faults or tally.troubles else ExitCode.DONE
+
+
+def _run(work):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202 - a coroutine in, its result out
+    """Run on uvloop where it is installed; SIGTERM ends the campaign as Ctrl-C does."""
+    try:
+        import uvloop  # noqa: PLC0415
+
+        factory = uvloop.new_event_loop
+    except ImportError:
+        factory = None
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    with asyncio.Runner(loop_factory=factory) as runner:
+        return runner.run(work)

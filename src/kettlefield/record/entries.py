@@ -1,0 +1,137 @@
+"""What the store is given to keep: typed, frozen, in base units."""
+
+from dataclasses import dataclass
+
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.timeline import Figures
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CampaignEntry:
+    """The campaign as it starts."""
+
+    title: str
+    plan_text: str
+    plan_digest: str
+    plan_parts: dict[str, str]
+    suite_name: str
+    suite_digest: str
+    rig: dict[str, object]
+    simulated: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExerciseEntry:
+    """What later tables group exercises by."""
+
+    id: str
+    title: str
+    kind: str
+    language: str
+    difficulty: int
+    topics: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CandidateEntry:
+    """One candidate with everything that it is asked under."""
+
+    name: str
+    model: str
+    level: str
+    reference: bool
+    settings: dict[str, object]
+    weights_path: str | None
+    weights_bytes: int | None
+    weights_sha256: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionEntry:
+    """One start of a server, or one attachment to it."""
+
+    candidate_id: int
+    command: tuple[str, ...]
+    url: str
+    description: str
+    load_s: float | None
+    baseline_bytes: int | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExchangeEntry:
+    """One request with its reply and figures."""
+
+    candidate_id: int
+    session_id: int
+    purpose: str
+    asked_at: float
+    in_flight: int
+    messages: tuple[dict[str, str], ...]
+    sampling: dict[str, object]
+    reply: str
+    thinking: str
+    finish_reason: str | None
+    fault: str | None
+    figures: Figures
+    stamps_s: tuple[float, ...]
+    stamp_marks: tuple[bool, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CheckEntry:
+    """One check's result."""
+
+    name: str
+    kind: str
+    required: bool
+    weight: float
+    passed: bool
+    end: str
+    cases_passed: int
+    cases_total: int
+    detail: str
+    wall_s: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AttemptEntry:
+    """One attempt of a trial; without an exchange when the server was gone before it could be asked."""
+
+    exchange: ExchangeEntry | None
+    outcome: Outcome
+    score: float
+    files: dict[str, str]
+    how: str
+    remarks: tuple[str, ...]
+    fault: str
+    checks: tuple[CheckEntry, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrialEntry:
+    """One finished trial."""
+
+    candidate_id: int
+    exercise_id: str
+    sample: int
+    seed: int
+    attempts: tuple[AttemptEntry, ...]
+
+    @property
+    def outcome(self) -> Outcome:
+        """That of the last attempt."""
+        return self.attempts[-1].outcome
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MemoryEntry:
+    """Memory of one phase; the series has the columns microseconds, host bytes, accelerator bytes."""
+
+    session_id: int
+    phase: str
+    samples: int
+    host_peak_bytes: int
+    accelerator_peak_bytes: int
+    peak_bytes: int
+    series: bytes

@@ -1,0 +1,194 @@
+"""The record's tables. Times are seconds, sizes bytes; a figure that was not measured is NULL.
+
+History of the format:
+1: first format.
+"""
+
+from sqlalchemy import (
+    Boolean,
+    Column,
+    Float,
+    ForeignKey,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+    UniqueConstraint,
+)
+
+SCHEMA_VERSION = 1
+metadata = MetaData()
+
+
+def _id() -> Column[int]:
+    return Column("id", Integer, primary_key=True)
+
+
+def _of(table: str) -> Column[int]:
+    return Column(f"{table}_id", Integer, ForeignKey(f"{table}.id"), nullable=False, index=True)
+
+
+meta = Table("meta", metadata, Column("key", String, primary_key=True), Column("value", String, nullable=False))
+
+campaign = Table(
+    "campaign",
+    metadata,
+    _id(),
+    Column("title", String, nullable=False),
+    Column("started_at", Float, nullable=False),  # seconds since the epoch
+    Column("tool_version", String, nullable=False),
+    Column("plan_text", String, nullable=False),
+    Column("plan_digest", String, nullable=False),
+    Column("plan_parts", String, nullable=False),  # JSON: part -> digest
+    Column("suite_name", String, nullable=False),
+    Column("suite_digest", String, nullable=False),
+    Column("rig", String, nullable=False),  # JSON: host, accelerator, toolchains, isolation
+    Column("simulated", Boolean, nullable=False),
+)
+
+exercise = Table(
+    "exercise",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("title", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("language", String, nullable=False),
+    Column("difficulty", Integer, nullable=False),
+    Column("topics", String, nullable=False),  # JSON list
+)
+
+candidate = Table(
+    "candidate",
+    metadata,
+    _id(),
+    Column("name", String, nullable=False, unique=True),  # model@level
+    Column("model", String, nullable=False),
+    Column("level", String, nullable=False),
+    Column("reference", Boolean, nullable=False),
+    Column("settings", String, nullable=False),  # JSON, every setting as resolved
+    Column("weights_path", String),
+    Column("weights_bytes", Integer),
+    Column("weights_sha256", String),
+)
+
+session = Table(
+    "session",
+    metadata,
+    _id(),
+    _of("candidate"),
+    Column("started_at", Float, nullable=False),
+    Column("command", String, nullable=False),  # JSON list; empty when attached by url
+    Column("url", String, nullable=False),
+    Column("description", String, nullable=False),  # what the server says of itself
+    Column("load_s", Float),  # started until ready
+    Column("baseline_bytes", Integer),  # accelerator memory in use before the start
+    Column("ended", String),  # "stopped", or what went wrong
+)
+
+prompt = Table(
+    "prompt",
+    metadata,
+    _id(),
+    Column("digest", String, nullable=False, unique=True),
+    Column("messages", LargeBinary, nullable=False),  # zlib over JSON: the same prompt is sent many times
+)
+
+exchange = Table(
+    "exchange",
+    metadata,
+    _id(),
+    _of("candidate"),
+    _of("session"),
+    Column("purpose", String, nullable=False),  # "warm-up", "speed" or "answer"
+    Column("asked_at", Float, nullable=False),
+    Column("in_flight", Integer, nullable=False),  # most requests under way at once, this one included
+    _of("prompt"),
+    Column("sampling", String, nullable=False),  # JSON, as sent
+    Column("reply", LargeBinary, nullable=False),  # zlib over UTF-8
+    Column("thinking", LargeBinary, nullable=False),
+    Column("finish_reason", String),
+    Column("fault", String),
+    Column("prompt_tokens", Integer),
+    Column("completion_tokens", Integer, nullable=False),
+    Column("token_count", String, nullable=False),  # "usage" or "events"
+    Column("packed", Boolean, nullable=False),  # several tokens an event
+    Column("first_token_s", Float),
+    Column("first_answer_token_s", Float),
+    Column("finished_s", Float, nullable=False),
+    Column("decode_rate_tps", Float),
+    Column("prefill_rate_tps", Float),
+    Column("gap_p50_s", Float),
+    Column("gap_p95_s", Float),
+    Column("gap_p99_s", Float),
+    Column("gap_max_s", Float),
+    Column("stamps", LargeBinary, nullable=False),  # every arrival, packed: see packing.py
+)
+
+trial = Table(
+    "trial",
+    metadata,
+    _id(),
+    _of("candidate"),
+    Column("exercise_id", String, ForeignKey("exercise.id"), nullable=False),
+    Column("sample", Integer, nullable=False),  # 1, 2 ...
+    Column("seed", Integer, nullable=False),
+    Column("outcome", String, nullable=False),
+    Column("score", Float, nullable=False),  # weighted share of checks passed, 0 to 1
+    Column("attempts", Integer, nullable=False),
+    Column("finished_at", Float, nullable=False),
+    UniqueConstraint("candidate_id", "exercise_id", "sample"),
+)
+
+attempt = Table(
+    "attempt",
+    metadata,
+    _id(),
+    _of("trial"),
+    Column("number", Integer, nullable=False),
+    Column("exchange_id", Integer, ForeignKey("exchange.id")),  # none: the server was gone
+    Column("outcome", String, nullable=False),
+    Column("score", Float, nullable=False),
+    Column("files", LargeBinary, nullable=False),  # zlib over JSON: name -> text
+    Column("extraction", String, nullable=False),  # JSON: how, remarks
+    Column("fault", String, nullable=False),  # of server or rig, in words
+)
+
+check_result = Table(
+    "check_result",
+    metadata,
+    _id(),
+    _of("attempt"),
+    Column("name", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("required", Boolean, nullable=False),
+    Column("weight", Float, nullable=False),
+    Column("passed", Boolean, nullable=False),
+    Column("end", String, nullable=False),
+    Column("cases_passed", Integer, nullable=False),
+    Column("cases_total", Integer, nullable=False),
+    Column("detail", String, nullable=False),
+    Column("wall_s", Float, nullable=False),
+)
+
+memory_block = Table(
+    "memory_block",
+    metadata,
+    _id(),
+    _of("session"),
+    Column("phase", String, nullable=False),  # "load", "speed", "answers"
+    Column("samples", Integer, nullable=False),
+    Column("host_peak_bytes", Integer, nullable=False),  # proportional share of the server's process tree
+    Column("accelerator_peak_bytes", Integer, nullable=False),
+    Column("peak_bytes", Integer, nullable=False),  # of the two together, at one moment
+    Column("series", LargeBinary, nullable=False),  # every sample, packed
+)
+
+note = Table(
+    "note",
+    metadata,
+    _id(),
+    Column("at", Float, nullable=False),
+    Column("candidate_id", Integer, ForeignKey("candidate.id")),
+    Column("text", String, nullable=False),
+)

@@ -1,0 +1,325 @@
+"""The record's store: SQLite in WAL mode; what was committed survives the tool being killed."""
+
+import contextlib
+import dataclasses
+import fcntl
+import hashlib
+import json
+import os
+import sqlite3
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import sqlalchemy as sa
+
+from kettlefield import __version__
+from kettlefield.core.errors import InputError, RigError
+from kettlefield.record import schema
+from kettlefield.record.entries import (
+    AttemptEntry,
+    CampaignEntry,
+    CandidateEntry,
+    ExchangeEntry,
+    ExerciseEntry,
+    MemoryEntry,
+    SessionEntry,
+    TrialEntry,
+)
+from kettlefield.record.packing import pack_json, pack_stamps, pack_text
+
+_SQLITE_MAGIC = b"SQLite format 3\0"
+
+
+class Record:
+    """An open record."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._engine = sa.create_engine(f"sqlite:///{path}")
+        sa.event.listen(self._engine, "connect", _set_pragmas)
+
+    @classmethod
+    def create_or_open(cls, path: Path) -> "Record":
+        """Open a record, made anew where there is none.
+
+        Raises
+        ------
+        InputError
+            The file is no record, or one of a newer version.
+        RigError
+            The place cannot be written to.
+        """
+        if path.exists() and path.stat().st_size > 0:
+            return cls.open(path)
+        if not path.parent.is_dir():
+            raise InputError("its folder does not exist", str(path), "Make the folder, or change record in the plan.")
+        record = cls(path)
+        with record._writing() as connection:
+            schema.metadata.create_all(connection)
+            rows = {"schema_version": str(schema.SCHEMA_VERSION), "made_by": f"kettlefield {__version__}"}
+            connection.execute(schema.meta.insert(), [{"key": k, "value": v} for k, v in rows.items()])
+        return record
+
+    @classmethod
+    def open(cls, path: Path) -> "Record":
+        """Open a record that is there.
+
+        Raises
+        ------
+        InputError
+            There is none, it is no record, or it was made by a newer version.
+        """
+        if not path.is_file():
+            raise InputError("there is no such record", str(path), "Run `kettlefield qualify` first, or check the name.")
+        try:
+            with path.open("rb") as file:
+                magic = file.read(len(_SQLITE_MAGIC))
+        except OSError as err:
+            raise InputError(f"cannot be read ({err.strerror})", str(path), "Check its permissions.") from err
+        refusal = InputError("is no Kettlefield record", str(path), "Name the file that the plan calls record.")
+        if magic != _SQLITE_MAGIC:
+            raise refusal
+        record = cls(path)
+        try:
+            with record.reading() as connection:
+                found = connection.execute(
+                    sa.select(schema.meta.c.value).where(schema.meta.c.key == "schema_version")
+                ).scalar_one_or_none()
+        except (sa.exc.DatabaseError, InputError) as err:
+            raise refusal from err
+        if found is None or not found.isdigit():
+            raise refusal
+        if int(found) > schema.SCHEMA_VERSION:
+            raise InputError(
+                f"has format {found}, this version reads up to {schema.SCHEMA_VERSION}",
+                str(path),
+                "Use the newer Kettlefield that wrote it.",
+            )
+        return record
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._engine.dispose()
+
+    @contextlib.contextmanager
+    def lock(self) -> Iterator[None]:
+        """Hold the record for one run; the lock goes with the process, however it ends.
+
+        Raises
+        ------
+        InputError
+            Another run holds it.
+        """
+        path = self.path.with_name(self.path.name + ".lock")
+        with path.open("a+") as file:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError as err:
+                file.seek(0)
+                holder = file.read(20).strip() or "unknown"
+                raise InputError(
+                    f"another run is using it (process {holder})", str(self.path), "Wait for it, or stop it with Ctrl-C."
+                ) from err
+            file.truncate(0)
+            file.write(str(os.getpid()))
+            file.flush()
+            yield
+
+    @contextlib.contextmanager
+    def reading(self) -> Iterator[sa.Connection]:
+        """A connection to read from.
+
+        Raises
+        ------
+        InputError
+            The file is damaged.
+        """
+        try:
+            with self._engine.connect() as connection:
+                yield connection
+        except sa.exc.DatabaseError as err:
+            raise InputError(
+                f"cannot be read ({_root(err)})", str(self.path), "Restore it from a copy; it may be damaged."
+            ) from err
+
+    @contextlib.contextmanager
+    def _writing(self) -> Iterator[sa.Connection]:
+        try:
+            with self._engine.begin() as connection:
+                yield connection
+        except sa.exc.OperationalError as err:
+            raise RigError(
+                f"cannot be written ({_root(err)})",
+                str(self.path),
+                "Make room or permission there; every finished trial is kept and the same command resumes.",
+            ) from err
+
+    def campaign(self) -> dict[str, Any] | None:
+        """The campaign's row, or None before it began."""
+        with self.reading() as connection:
+            row = connection.execute(sa.select(schema.campaign)).mappings().first()
+        return dict(row) if row is not None else None
+
+    def begin(self, entry: CampaignEntry, exercises: list[ExerciseEntry]) -> None:
+        """Write the campaign and its exercises, once."""
+        row = {
+            **dataclasses.asdict(entry),
+            "plan_parts": json.dumps(entry.plan_parts),
+            "rig": json.dumps(entry.rig),
+            "started_at": time.time(),
+            "tool_version": __version__,
+        }
+        rows = [{**dataclasses.asdict(e), "topics": json.dumps(e.topics)} for e in exercises]
+        with self._writing() as connection:
+            connection.execute(schema.campaign.insert().values(**row))
+            connection.execute(schema.exercise.insert(), rows)
+
+    def put_candidate(self, entry: CandidateEntry) -> int:
+        """The candidate's id; it is added when it is not there yet."""
+        table = schema.candidate
+        with self._writing() as connection:
+            found = connection.execute(sa.select(table.c.id).where(table.c.name == entry.name)).scalar_one_or_none()
+            if found is not None:
+                return int(found)
+            row = {**dataclasses.asdict(entry), "settings": json.dumps(entry.settings)}
+            return _inserted(connection, table, row)
+
+    def weights_digest(self, name: str) -> str | None:
+        """The digest that a candidate's weights had when it was added."""
+        table = schema.candidate
+        with self.reading() as connection:
+            return connection.execute(sa.select(table.c.weights_sha256).where(table.c.name == name)).scalar_one_or_none()
+
+    def finished(self, candidate_id: int) -> set[tuple[str, int]]:
+        """Exercise and sample of every trial of a candidate that is in the record."""
+        table = schema.trial
+        with self.reading() as connection:
+            query = sa.select(table.c.exercise_id, table.c.sample).where(table.c.candidate_id == candidate_id)
+            return {(row.exercise_id, row.sample) for row in connection.execute(query)}
+
+    def speed_samples(self, candidate_id: int) -> int:
+        """How many timed requests of a candidate are in the record, faults left out."""
+        table = schema.exchange
+        with self.reading() as connection:
+            query = sa.select(sa.func.count()).where(
+                table.c.candidate_id == candidate_id, table.c.purpose == "speed", table.c.fault.is_(None)
+            )
+            return int(connection.execute(query).scalar_one())
+
+    def drop_faults(self, outcomes: list[str]) -> int:
+        """Delete trials that ended in a fault of server or rig, so that they are run again; how many."""
+        with self._writing() as connection:
+            trials = sa.select(schema.trial.c.id).where(schema.trial.c.outcome.in_(outcomes))
+            attempts = sa.select(schema.attempt.c.id).where(schema.attempt.c.trial_id.in_(trials))
+            checks = schema.check_result
+            connection.execute(checks.delete().where(checks.c.attempt_id.in_(attempts)))
+            connection.execute(schema.attempt.delete().where(schema.attempt.c.trial_id.in_(trials)))
+            return connection.execute(schema.trial.delete().where(schema.trial.c.outcome.in_(outcomes))).rowcount
+
+    def begin_session(self, entry: SessionEntry) -> int:
+        """Write a session as it starts; its id."""
+        row = {**dataclasses.asdict(entry), "command": json.dumps(entry.command), "started_at": time.time()}
+        with self._writing() as connection:
+            return _inserted(connection, schema.session, row)
+
+    def end_session(self, session_id: int, how: str) -> None:
+        """Write how a session ended."""
+        with self._writing() as connection:
+            connection.execute(schema.session.update().where(schema.session.c.id == session_id).values(ended=how))
+
+    def save_exchange(self, entry: ExchangeEntry) -> None:
+        """Write a request that belongs to no trial: a warm-up or a timed one."""
+        with self._writing() as connection:
+            _put_exchange(connection, entry)
+
+    def save_trial(self, entry: TrialEntry) -> None:
+        """Write a finished trial with all that belongs to it, whole or not at all."""
+        row = {
+            "candidate_id": entry.candidate_id,
+            "exercise_id": entry.exercise_id,
+            "sample": entry.sample,
+            "seed": entry.seed,
+            "outcome": entry.outcome.value,
+            "score": entry.attempts[-1].score,
+            "attempts": len(entry.attempts),
+            "finished_at": time.time(),
+        }
+        with self._writing() as connection:
+            trial_id = _inserted(connection, schema.trial, row)
+            for number, attempt in enumerate(entry.attempts, 1):
+                _put_attempt(connection, trial_id, number, attempt)
+
+    def save_memory(self, entry: MemoryEntry) -> None:
+        """Write one phase's memory."""
+        with self._writing() as connection:
+            connection.execute(schema.memory_block.insert().values(**dataclasses.asdict(entry)))
+
+    def save_note(self, text: str, candidate_id: int | None = None) -> None:
+        """Write what a reader of the record should know."""
+        with self._writing() as connection:
+            connection.execute(schema.note.insert().values(at=time.time(), candidate_id=candidate_id, text=text))
+
+
+def _set_pragmas(connection: sqlite3.Connection, _: Any) -> None:
+    cursor = connection.cursor()
+    # WAL with full syncs: a commit is on the disk when it returns, also when the machine goes down
+    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=5000"):
+        cursor.execute(f"PRAGMA {pragma}")
+    cursor.close()
+
+
+def _inserted(connection: sa.Connection, table: sa.Table, row: dict[str, Any]) -> int:
+    key = connection.execute(table.insert().values(**row)).inserted_primary_key
+    assert key is not None  # noqa: S101 - every table here has an integer key
+    return int(key[0])
+
+
+def _put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: AttemptEntry) -> None:
+    row = {
+        "trial_id": trial_id,
+        "number": number,
+        "exchange_id": _put_exchange(connection, entry.exchange) if entry.exchange is not None else None,
+        "outcome": entry.outcome.value,
+        "score": entry.score,
+        "files": pack_json(entry.files),
+        "extraction": json.dumps({"how": entry.how, "remarks": entry.remarks}),
+        "fault": entry.fault,
+    }
+    attempt_id = _inserted(connection, schema.attempt, row)
+    checks = [{"attempt_id": attempt_id, **dataclasses.asdict(check)} for check in entry.checks]
+    if checks:
+        connection.execute(schema.check_result.insert(), checks)
+
+
+def _put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
+    row = {
+        "candidate_id": entry.candidate_id,
+        "session_id": entry.session_id,
+        "purpose": entry.purpose,
+        "asked_at": entry.asked_at,
+        "in_flight": entry.in_flight,
+        "prompt_id": _put_prompt(connection, entry.messages),
+        "sampling": json.dumps(entry.sampling),
+        "reply": pack_text(entry.reply),
+        "thinking": pack_text(entry.thinking),
+        "finish_reason": entry.finish_reason,
+        "fault": entry.fault,
+        **dataclasses.asdict(entry.figures),
+        "stamps": pack_stamps(entry.stamps_s, entry.stamp_marks),
+    }
+    return _inserted(connection, schema.exchange, row)
+
+
+def _put_prompt(connection: sa.Connection, messages: tuple[dict[str, str], ...]) -> int:
+    digest = hashlib.sha256(json.dumps(messages).encode()).hexdigest()
+    table = schema.prompt
+    found = connection.execute(sa.select(table.c.id).where(table.c.digest == digest)).scalar_one_or_none()
+    if found is not None:
+        return int(found)
+    return _inserted(connection, table, {"digest": digest, "messages": pack_json(messages)})
+
+
+def _root(err: sa.exc.DatabaseError) -> str:
+    return str(err.orig) if err.orig is not None else str(err)

@@ -1,0 +1,242 @@
+"""A server's process: started from the plan's command, waited for, stopped with all it started."""
+
+import asyncio
+import contextlib
+import os
+import re
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import aiohttp
+import msgspec
+import psutil
+
+from kettlefield.core.errors import InputError, ServerError
+from kettlefield.core.plaintext import last_lines, shorten, visible
+from kettlefield.core.units import format_duration
+from kettlefield.server.wire import ModelList
+
+POLL_S = 0.02  # between two looks at readiness: a fiftieth of the shortest load worth timing
+STOP_WITHIN_S = 5.0  # a server that ignores SIGTERM this long is killed
+LOG_LINES = 5
+_PLACEHOLDER = re.compile(r"\{([a-z_]+)\}")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Launch:
+    """How to start a server and when to call it ready."""
+
+    command: tuple[str, ...]  # with {weights}, {port}, {context}, {level}, {python}
+    fields: dict[str, str]
+    ready_paths: tuple[str, ...]
+    ready_within_s: float
+    log: Path
+    folder: Path  # working directory: the plan's
+    port: int | None = None  # none: any free one
+
+
+class ServerProcess:
+    """One running server with its process group and log."""
+
+    def __init__(self, process: subprocess.Popen[bytes], url: str, launch: Launch, command: tuple[str, ...]) -> None:
+        self._process = process
+        self._launch = launch
+        self.url = url
+        self.command = command
+        self.started_s = time.perf_counter()
+
+    @property
+    def pid(self) -> int:
+        """Process id of the first process."""
+        return self._process.pid
+
+    @property
+    def is_alive(self) -> bool:
+        """Whether its first process still runs."""
+        return self._process.poll() is None
+
+    def last_words(self) -> str:
+        """The end of its log in one line, safe to show."""
+        with contextlib.suppress(OSError):
+            text = self._launch.log.read_bytes()[-8192:].decode("utf-8", errors="replace")
+            lines = visible(last_lines(text, LOG_LINES)).replace("\n", " | ")
+            return shorten(lines, 600) if lines else "its log is empty"
+        return "its log cannot be read"
+
+    async def wait_ready(self) -> float:
+        """Seconds from start until it answers.
+
+        Raises
+        ------
+        ServerError
+            It exits, is not ready in time, or answers as no inference server does.
+        """
+        deadline_s = self.started_s + self._launch.ready_within_s
+        async with aiohttp.ClientSession(timeout=aiohttp.ClientTimeout(total=5)) as session:
+            while not await is_ready(session, self.url, self._launch.ready_paths):
+                if not self.is_alive:
+                    raise ServerError(
+                        f"ended with exit status {self._process.returncode} before it was ready: {self.last_words()}",
+                        " ".join(self.command),
+                        f"Its whole log is {self._launch.log}.",
+                    )
+                if time.perf_counter() > deadline_s:
+                    within = format_duration(self._launch.ready_within_s)
+                    raise ServerError(
+                        f"was not ready within {within}: {self.last_words()}",
+                        " ".join(self.command),
+                        "Raise [server] ready_within, or check ready_paths.",
+                    )
+                await asyncio.sleep(POLL_S)
+        return time.perf_counter() - self.started_s
+
+    async def stop(self) -> None:
+        """Stop it and everything it started, also what left its process group."""
+        family = _family(self.pid)
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(self.pid, signal.SIGTERM)
+        deadline_s = time.perf_counter() + STOP_WITHIN_S
+        while self.is_alive and time.perf_counter() < deadline_s:
+            await asyncio.sleep(POLL_S)
+        with contextlib.suppress(ProcessLookupError, PermissionError):
+            os.killpg(self.pid, signal.SIGKILL)
+        for member in family:
+            with contextlib.suppress(psutil.NoSuchProcess):
+                member.kill()
+        await asyncio.to_thread(self._process.wait)
+
+
+def start_server(launch: Launch) -> ServerProcess:
+    """Start a server in a process group of its own, its output in its log.
+
+    Raises
+    ------
+    InputError
+        The command does not exist or holds an unknown placeholder, or the plan's port is taken.
+    """
+    port = launch.port or _free_port()
+    if launch.port is not None and _is_taken(launch.port):
+        raise InputError(
+            f"port {launch.port} is taken by another program",
+            "plan [server] port",
+            "Stop that program, choose another port, or leave port out.",
+        )
+    fields = {**launch.fields, "port": str(port), "python": sys.executable}
+    command = fill_command(launch.command, fields)
+    if shutil.which(command[0]) is None and shutil.which(launch.folder / command[0]) is None:
+        raise InputError(
+            f'there is no program "{visible(command[0])}"',
+            "plan [server] command",
+            "Install it, or write its full path.",
+        )
+    launch.log.parent.mkdir(parents=True, exist_ok=True)
+    # if we are killed outright the server must not stay behind and hold the memory
+    guard = ["setpriv", "--pdeathsig", "KILL", "--"] if shutil.which("setpriv") else []
+    with launch.log.open("wb") as log:
+        process = subprocess.Popen(
+            [*guard, *command],
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=subprocess.STDOUT,
+            cwd=launch.folder,
+            start_new_session=True,
+        )
+    return ServerProcess(process, f"http://127.0.0.1:{port}", launch, command)
+
+
+def fill_command(command: tuple[str, ...], fields: dict[str, str]) -> tuple[str, ...]:
+    """The command with its placeholders filled in; other braces, as JSON has them, stay.
+
+    Raises
+    ------
+    InputError
+        A word such as ``{wieghts}`` is no placeholder we know.
+    """
+
+    def fill(match: re.Match[str]) -> str:
+        if match[1] not in fields:
+            known = ", ".join("{" + name + "}" for name in sorted(fields))
+            raise InputError(f'unknown placeholder "{match[0]}"', "plan [server] command", f"Known: {known}.")
+        return fields[match[1]]
+
+    return tuple(_PLACEHOLDER.sub(fill, word) for word in command)
+
+
+async def is_ready(session: aiohttp.ClientSession, url: str, paths: tuple[str, ...]) -> bool:
+    """Whether a server says that it is ready: the first path that exists decides; 503 means still loading.
+
+    Raises
+    ------
+    ServerError
+        It answers with a web page.
+    """
+    for path in paths:
+        try:
+            async with session.get(url + path) as response:
+                if response.status == 404:
+                    continue
+                if response.status == 200 and response.content_type == "text/html":
+                    raise ServerError(
+                        f"answers {path} with a web page (text/html)",
+                        url,
+                        "That is no inference server; check the url or the port.",
+                    )
+                return response.status == 200
+        except (aiohttp.ClientError, OSError, TimeoutError):
+            return False
+    return False
+
+
+async def wait_for_url(url: str, paths: tuple[str, ...], within_s: float) -> None:
+    """Wait until a server that somebody else started is ready.
+
+    Raises
+    ------
+    ServerError
+        It is not ready in time, or answers as no inference server does.
+    """
+    deadline_s = time.perf_counter() + within_s
+    async with aiohttp.ClientSession(timeout=aiohttp.ClientTimeout(total=5)) as session:
+        while not await is_ready(session, url.rstrip("/"), paths):
+            if time.perf_counter() > deadline_s:
+                raise ServerError(
+                    f"was not ready within {format_duration(within_s)}", url, "Start it, or correct [server] url."
+                )
+            await asyncio.sleep(POLL_S)
+
+
+async def describe_server(url: str) -> str:
+    """What the server says of itself: its Server header and its first model's id; for the record."""
+    timeout = aiohttp.ClientTimeout(total=5)
+    with contextlib.suppress(aiohttp.ClientError, OSError, TimeoutError, msgspec.DecodeError):
+        async with aiohttp.ClientSession(timeout=timeout) as session, session.get(url + "/v1/models") as response:
+            header = response.headers.get("Server", "")
+            models = msgspec.json.decode(await response.read(), type=ModelList).data
+            name = models[0].id if models else ""
+            return visible(shorten("; ".join(part for part in (header, name) if part), 200), keep_lines=False)
+    return ""
+
+
+def _family(pid: int) -> list[psutil.Process]:
+    try:
+        first = psutil.Process(pid)
+        return [first, *first.children(recursive=True)]
+    except psutil.NoSuchProcess:
+        return []
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def _is_taken(port: int) -> bool:
+    with socket.socket() as probe:
+        return probe.connect_ex(("127.0.0.1", port)) == 0

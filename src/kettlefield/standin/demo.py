@@ -1,0 +1,101 @@
+"""The demo's folder: a plan, a simulated card and made-up weights."""
+
+from pathlib import Path
+
+from kettlefield.core.errors import InputError
+from kettlefield.standin.models import LEVEL_TYPES, MODELS, write_weights
+
+CARD = """\
+# a simulated accelerator: the stand-in keeps to these figures
+name = "Samphire SK-4"
+memory_bytes = 4_294_967_296
+bandwidth_bytes_s = 400e9
+compute_flops = 40e12
+load_bytes_s = 3e9
+"""
+
+PLAN = """\
+# A qualification of two made-up models for the berth desk of Saltmarsh Ferries.
+# Everything that a model does here is simulated; servers, HTTP and grading are real.
+title = "Which code model for the berth desk?"
+suite = "berthdesk"
+record = "record.db"
+
+[rig]
+accelerator = "simulated:card"
+memory_budget = "2 GiB"
+
+[server]
+command = ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card",
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "4"]
+context = 2048
+ready_within = "60 s"
+
+[sampling]
+temperature = 0.2
+seed = 11
+max_tokens = 700
+
+[speed]
+requests = 12
+reply_tokens = 48
+
+[grading]
+samples = 2
+in_flight = 4
+"""
+
+CRITERIA = """
+# What would make a candidate acceptable - set before any result is seen.
+[[criterion]]
+measure = "pass_rate"
+at_least = 0.6
+
+[[criterion]]
+measure = "first_token_s.p50"
+at_most = "150 ms"
+
+[[criterion]]
+measure = "decode_rate_tps.p50"
+at_least = "60 tokens/s"
+
+[[criterion]]
+measure = "peak_bytes"
+at_most = "2 GiB"
+"""
+
+
+def prepare_demo(folder: Path) -> Path:
+    """Write what is missing of the demo's folder; the path of its plan.
+
+    Raises
+    ------
+    InputError
+        The folder holds something else.
+    """
+    plan = folder / "plan.toml"
+    if folder.exists() and not plan.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise InputError("is there and is no demo", str(folder), "Name a new or empty folder.")
+    (folder / "card").mkdir(parents=True, exist_ok=True)
+    (folder / "weights").mkdir(exist_ok=True)
+    (folder / "card" / "card.toml").write_text(CARD, encoding="utf-8")
+    for model in MODELS.values():
+        for level in LEVEL_TYPES:
+            path = folder / "weights" / f"{model.name}-{level}.gguf"
+            if not path.exists():
+                write_weights(model, level, path)
+    if not plan.exists():
+        plan.write_text(PLAN + _candidates() + CRITERIA, encoding="utf-8")
+    return plan
+
+
+def _candidates() -> str:
+    tables = []
+    for model in MODELS.values():
+        for number, level in enumerate(LEVEL_TYPES):
+            lines = [f'\n[[candidate]]\nmodel = "{model.name}"\nlevel = "{level}"']
+            lines.append(f'weights = "weights/{model.name}-{level}.gguf"')
+            if number == 0:
+                lines.append("reference = true  # the others of its model are compared with it")
+            tables.append("\n".join(lines) + "\n")
+    return "".join(tables)
