@@ -5,7 +5,13 @@ from typing import Any
 
 import pandas as pd
 
-from kettlefield.analysis.frames import campaign_facts, candidates_frame, memory_frame, speed_frame, trials_frame
+from kettlefield.analysis.frames import (
+    campaign_facts,
+    candidates_frame,
+    memory_frame,
+    speed_frame,
+    trials_frame,
+)
 from kettlefield.core.intervals import Estimate, pass_ratio, quantile_interval
 from kettlefield.core.measures import MEASURES, Measure
 from kettlefield.core.outcome import FAULTS, Outcome

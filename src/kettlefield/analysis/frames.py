@@ -122,7 +122,9 @@ def open_trial(record: Record, trial_id: int) -> dict[str, Any]:
     """
     trial, candidate = schema.trial, schema.candidate
     with record.reading() as connection:
-        query = sa.select(trial, candidate.c.name.label("candidate")).join(candidate, candidate.c.id == trial.c.candidate_id)
+        query = sa.select(trial, candidate.c.name.label("candidate")).join(
+            candidate, candidate.c.id == trial.c.candidate_id
+        )
         row = connection.execute(query.where(trial.c.id == trial_id)).mappings().first()
         if row is None:
             most = connection.execute(sa.select(sa.func.max(trial.c.id))).scalar_one_or_none()

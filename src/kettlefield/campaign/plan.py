@@ -84,7 +84,11 @@ def read_plan(path: Path) -> Plan:
         **{name: data.get(name) for name in tables.OVERRIDABLE},
         "criterion": data.get("criterion"),
         **{
-            f"candidate {candidate.name}": {**candidate.settings(), "weights": entry.weights, "reference": entry.reference}
+            f"candidate {candidate.name}": {
+                **candidate.settings(),
+                "weights": entry.weights,
+                "reference": entry.reference,
+            }
             for candidate, entry in zip(candidates, written.candidate, strict=True)
         },
     }
@@ -148,7 +152,7 @@ def select(plan: Plan, pattern: str | None, exercise_ids: list[str]) -> tuple[se
 
 def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
     entry = written.candidate[index]
-    resolved = {}
+    resolved: dict[str, Any] = {}
     for name, table in tables.OVERRIDABLE.items():
         changes = {
             field.name: value
@@ -157,9 +161,7 @@ def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
         }
         resolved[name] = msgspec.structs.replace(getattr(written, name), **changes)
     weights = path.resolve().parent / entry.weights if entry.weights else None
-    candidate = Candidate(
-        model=entry.model, level=entry.level, weights=weights, reference=entry.reference, **resolved
-    )
+    candidate = Candidate(model=entry.model, level=entry.level, weights=weights, reference=entry.reference, **resolved)
     _check_candidate(f"{path} [candidate {index + 1}]", candidate)
     return candidate
 
@@ -178,8 +180,12 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
     if server.command and any("{weights}" in word for word in server.command) and candidate.weights is None:
         raise InputError("weights is missing", where, "The server command needs {weights}: name the file.")
     if candidate.weights is not None and not candidate.weights.exists():
-        raise InputError(f"there is no weights file {candidate.weights}", where, "Check the path; it is relative to the plan.")
-    for key, value, least in (
+        raise InputError(
+            f"there is no weights file {candidate.weights}",
+            where,
+            "Check the path; it is relative to the plan.",
+        )
+    for key, number, least in (
         ("context", server.context, 1),
         ("max_tokens", candidate.sampling.max_tokens, 1),
         ("requests", candidate.speed.requests, 0),
@@ -190,8 +196,8 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
         ("fault_retries", candidate.grading.fault_retries, 0),
         ("temperature", candidate.sampling.temperature, 0),
     ):
-        if value < least:
-            raise InputError(f"{key} is {value}", where, f"Write {least} or more.")
+        if number < least:
+            raise InputError(f"{key} is {number}", where, f"Write {least} or more.")
     if not 0 < candidate.sampling.top_p <= 1:
         raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
     if server.port is not None and not 0 < server.port < 65536:
@@ -242,7 +248,9 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
 def _base_value(raw: float | str, unit: Unit) -> float:
     if unit in {Unit.SECONDS, Unit.BYTES}:
         if not isinstance(raw, str):
-            raise ValueError("has no unit; write text with one, such as " + ('"300 ms"' if unit is Unit.SECONDS else '"12 GiB"'))
+            raise ValueError(
+                "has no unit; write text with one, such as " + ('"300 ms"' if unit is Unit.SECONDS else '"12 GiB"')
+            )
         return parse_duration(raw) if unit is Unit.SECONDS else parse_size(raw)
     if isinstance(raw, str):
         number, _, written = raw.partition(" ")

@@ -5,7 +5,10 @@ from kettlefield.core.languages import LANGUAGES
 from kettlefield.rig.toolchains import Toolchain, find_toolchain
 from kettlefield.suite.format import Exercise
 
-_RUNTIME = {"python": "Python {version}, standard library only", "javascript": "Node.js {version}, no packages"}
+_RUNTIME = {
+    "python": "Python {version}, standard library only",
+    "javascript": "Node.js {version}, no packages",
+}
 
 
 def render_messages(exercise: Exercise, prompting: PromptingTable) -> tuple[dict[str, str], ...]:

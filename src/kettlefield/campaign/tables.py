@@ -1,6 +1,6 @@
 """The plan's tables as written; ``plan.py`` reads, checks and resolves them."""
 
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
 
@@ -81,7 +81,7 @@ class CriterionTable(_Table, frozen=True, kw_only=True):
     confidence: float = 0.95  # one-sided: the bound that must clear the threshold
 
 
-OVERRIDABLE = {
+OVERRIDABLE: dict[str, type[msgspec.Struct]] = {
     "server": ServerTable,
     "prompting": PromptingTable,
     "sampling": SamplingTable,
@@ -105,7 +105,7 @@ class _CandidateBase(_Table, frozen=True, kw_only=True):
     reference: bool = False
 
 
-CandidateTable = msgspec.defstruct(
+CandidateTable: Any = msgspec.defstruct(
     "CandidateTable",
     _override_fields,
     bases=(_CandidateBase,),
@@ -122,7 +122,7 @@ class PlanFile(_Table, frozen=True, kw_only=True):
     title: str
     suite: str
     record: str
-    candidate: tuple[CandidateTable, ...]  # type: ignore[valid-type]
+    candidate: tuple[CandidateTable, ...]
     criterion: tuple[CriterionTable, ...] = ()
     rig: RigTable = RigTable()
     server: ServerTable = ServerTable()

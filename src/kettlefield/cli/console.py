@@ -14,9 +14,9 @@ from rich.text import Text
 from kettlefield.core.intervals import Estimate
 from kettlefield.core.measures import Unit
 from kettlefield.core.plaintext import visible
-from kettlefield.core.units import format_bytes, format_duration
+from kettlefield.core.units import Scale, duration_scale, format_scaled, size_scale
 
-PIPE_WIDTH = 160  # off a terminal nothing is cut; wide tables stay whole
+PIPE_WIDTH = 180  # off a terminal nothing is cut; wide tables stay whole
 _LINES = Box("    \n    \n -- \n    \n    \n    \n    \n    \n")
 STATUS_STYLES = {
     "met": "green",
@@ -56,7 +56,9 @@ def status_text(status: str) -> Text:
 
 def make_table(*columns: str, title: str | None = None) -> Table:
     """A table in our look; a column whose name starts with ``>`` is aligned right."""
-    table = Table(box=_LINES, title=title, title_justify="left", title_style="bold", header_style="bold", pad_edge=False)
+    table = Table(
+        box=_LINES, title=title, title_justify="left", title_style="bold", header_style="bold", pad_edge=False
+    )
     for column in columns:
         right = column.startswith(">")
         table.add_column(column.removeprefix(">"), justify="right" if right else "left", overflow="fold")
@@ -70,21 +72,49 @@ def estimate_json(found: Estimate | float | None) -> Any:
     return found
 
 
+def scale_of(value: float, unit: Unit) -> Scale:
+    """The scale in which a value and its interval are shown."""
+    if unit is Unit.SECONDS:
+        return duration_scale(value)
+    if unit is Unit.BYTES:
+        return size_scale(value)
+    return Scale(1.0, "" if unit is Unit.RATIO else unit.value)
+
+
+def in_scale(value: float | None, scale: Scale) -> str:
+    """A value's number in a scale; a share has two decimals; a question mark for a bound that is not known."""
+    if value is None:
+        return "?"
+    return format_scaled(value, scale) if scale.label else f"{value:.2f}"
+
+
 def in_unit(value: float | None, unit: Unit) -> str:
-    """A value in its unit for a reader."""
+    """A value in its unit for a reader; a dash for None."""
     if value is None:
         return "-"
-    if unit is Unit.SECONDS:
-        return format_duration(value)
-    if unit is Unit.BYTES:
-        return format_bytes(value)
-    return f"{value:.2f}" if unit is Unit.RATIO else f"{value:.3g} {unit.value}"
+    scale = scale_of(value, unit)
+    return f"{in_scale(value, scale)} {scale.label}".rstrip()
+
+
+def interval_words(found: Estimate | float | None, unit: Unit) -> str:
+    """An interval in plain words: ``27.8 to 32.1 ms``."""
+    if not isinstance(found, Estimate):
+        return "-"
+    scale = scale_of(found.value, unit)
+    return f"{in_scale(found.low, scale)} to {in_scale(found.high, scale)} {scale.label}".rstrip()
+
+
+def with_interval(found: Estimate | float | None, unit: Unit) -> str:
+    """A figure with its interval, in one scale: ``32.5 (29.6 to 33.7) ms``."""
+    if not isinstance(found, Estimate):
+        return in_unit(found, unit)
+    scale = scale_of(found.value, unit)
+    low, value, high = (in_scale(number, scale) for number in (found.low, found.value, found.high))
+    return f"{value} ({low} to {high}) {scale.label}".rstrip()
 
 
 def in_words(found: Estimate | float | None, unit: Unit) -> str:
     """A figure with its interval and sample size: ``0.83 (0.66 to 0.93, n = 24)``."""
     if not isinstance(found, Estimate):
         return in_unit(found, unit)
-    low = in_unit(found.low, unit) if found.low is not None else "?"
-    high = in_unit(found.high, unit) if found.high is not None else "?"
-    return f"{in_unit(found.value, unit)} ({low} to {high}, n = {found.n})"
+    return f"{in_unit(found.value, unit)} ({interval_words(found, unit)}, n = {found.n})"

@@ -15,7 +15,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "contrast",
         help="candidates side by side: solved, speed, memory, cost",
-        description="Show what each candidate of a record solved, how fast and in how much memory, with 95 % intervals.",
+        description="Show what each candidate of a record solved, how fast, in how much memory,\nwith 95 % intervals.",
         epilog="examples:\n  kettlefield contrast record.db\n  kettlefield contrast record.db --json | jq .candidates",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
@@ -75,17 +75,35 @@ def _print(table: "Contrast", notes: list[str]) -> None:
     mark = "  SIMULATED: made-up models on a made-up accelerator" if table.simulated else ""
     console.print(safe(f"{table.title}", "bold").append(mark, "yellow"))
     console.print(safe(f"suite {table.suite} ({table.suite_digest[:19]}), {table.exercises} exercises"))
-    solved = make_table("candidate", ">solved", ">pass rate", "95 % interval", ">peak memory", ">tokens/solved", ">s/solved", "other outcomes")
+    solved = make_table(
+        "candidate",
+        ">solved",
+        ">pass rate",
+        "95 % interval",
+        ">peak memory",
+        ">tokens/solved",
+        ">s/solved",
+        "other outcomes",
+    )
     for row in table.rows:
         solved.add_row(*_solved_cells(row))
     console.print(solved)
-    speed = make_table("candidate", ">first token p50", "95 % interval", ">p95", ">decode p50", "95 % interval", ">p10", ">n", ">load")
+    speed = make_table(
+        "candidate",
+        ">first token p50",
+        ">first token p95",
+        ">decode rate p50",
+        ">decode rate p10",
+        ">n",
+        ">load",
+    )
     for row in table.rows:
         speed.add_row(*_speed_cells(row))
     console.print(speed)
     most = max((row.in_flight for row in table.rows), default=0)
     console.print(
-        f"p: quantiles of requests timed one at a time. s/solved: request time of all trials over those solved, up to {most} at once.\n"
+        "p: quantiles of n requests timed one at a time, with the 95 % interval; ?: n is too small for that bound.\n"
+        f"s/solved: request time of all trials over those solved, up to {most} at once.\n"
         "Peak memory: the server's host share (PSS) and accelerator memory together. * marks the reference level.",
         style="dim",
     )
@@ -94,37 +112,31 @@ def _print(table: "Contrast", notes: list[str]) -> None:
 
 
 def _solved_cells(row: "Figures") -> list[str]:
-    from kettlefield.cli.console import in_unit  # noqa: PLC0415
+    from kettlefield.cli.console import in_unit, interval_words  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
 
-    rate = row.pass_rate
     others = [f"{count} {name}" for name, count in row.outcomes.items() if name != "passed"]
     return [
         _name(row),
         f"{row.solved} of {row.trials}",
-        in_unit(rate.value if rate else None, Unit.RATIO),
-        f"{rate.low:.2f} to {rate.high:.2f}" if rate else "-",
+        in_unit(row.pass_rate.value if row.pass_rate else None, Unit.RATIO),
+        interval_words(row.pass_rate, Unit.RATIO),
         format_bytes(row.peak_bytes),
-        f"{row.tokens_per_solved:.0f}" if row.tokens_per_solved else "-",
-        f"{row.seconds_per_solved:.2f}" if row.seconds_per_solved else "-",
+        f"{row.tokens_per_solved:,.0f}" if row.tokens_per_solved else "-",
+        three_digits(row.seconds_per_solved) if row.seconds_per_solved else "-",
         ", ".join(others) or "none",
     ]
 
 
 def _speed_cells(row: "Figures") -> list[str]:
-    from kettlefield.cli.console import in_unit  # noqa: PLC0415
-    from kettlefield.core.measures import MEASURES, Unit  # noqa: PLC0415
+    from kettlefield.cli.console import with_interval  # noqa: PLC0415
+    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
 
     cells = [_name(row)]
     for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
-        unit = MEASURES[name].unit
-        found = row.estimate(MEASURES[name], confidence=0.95)
-        cells.append(in_unit(getattr(found, "value", None), unit))
-        if name.endswith("p50"):
-            low, high = (in_unit(getattr(found, side, None), unit) for side in ("low", "high"))
-            cells.append(f"{low.removesuffix(' ' + Unit.TOKENS_PER_SECOND)} to {high}" if found else "-")
+        cells.append(with_interval(row.estimate(MEASURES[name], confidence=0.95), MEASURES[name].unit))
     return [*cells, str(len(row.speed["first_token_s"])), format_duration(row.load_s)]
 
 

@@ -15,8 +15,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "decide",
         help="hold a record against its plan's criteria",
-        description="Show each criterion as met, not met or undecided, and the verdict on every candidate. The criteria are those\n"
-        "of the plan as it stood when the campaign began.",
+        description="Show each criterion as met, not met or undecided, and the verdict on every candidate.\n"
+        "The criteria are those of the plan as it stood when the campaign began.",
         epilog="exit code: 0 when a candidate is approved, else 4 when one is undecided, else 1.\n\n"
         "examples:\n  kettlefield decide record.db\n  kettlefield decide record.db --candidate marram-1.2b@q4_k_m",
         formatter_class=argparse.RawDescriptionHelpFormatter,
@@ -84,21 +84,26 @@ def _print(verdicts: "tuple[CandidateVerdict, ...]", *, simulated: bool) -> None
     console = make_console()
     if simulated:
         console.print("SIMULATED: no real model was measured", style="yellow")
-    table = make_table("candidate", "measure", "wanted", "found (one-sided bounds)", "status")
+    table = make_table("candidate", "verdict", "measure", "wanted", "found (one-sided bounds)", "status")
     for verdict in verdicts:
-        name = verdict.candidate
+        name, word = safe(verdict.candidate, "bold"), status_text(verdict.verdict.value)
         for judgement in verdict.judgements:
             criterion = judgement.criterion
             status = status_text(judgement.status.value)
             if judgement.reason:
                 status.append(f": {judgement.reason}", "dim")
             unit = MEASURES[criterion.measure].unit
-            table.add_row(name, criterion.measure, safe(criterion.wanted), in_words(judgement.found, unit), status)
-            name = ""
-        table.add_row(name, "", "", "", safe("= ").append(status_text(verdict.verdict.value)))
+            table.add_row(
+                name, word, criterion.measure, safe(criterion.wanted), in_words(judgement.found, unit), status
+            )
+            name = word = safe("")
+        table.add_row("" if verdict.judgements else name, "" if verdict.judgements else word)
     console.print(table)
     if any(not verdict.judgements for verdict in verdicts):
-        console.print("The plan sets no criteria, so nothing can be approved: add [[criterion]] to a new plan.", style="yellow")
-    for word in ("approved", "rejected", "undecided"):
-        names = [verdict.candidate for verdict in verdicts if verdict.verdict.value == word]
-        console.print(status_text(word).append(": " + (", ".join(names) or "none"), "default"))
+        console.print(
+            "The plan sets no criteria, so nothing can be approved: add [[criterion]] to a new plan.",
+            style="yellow",
+        )
+    for kind in ("approved", "rejected", "undecided"):
+        names = [verdict.candidate for verdict in verdicts if verdict.verdict.value == kind]
+        console.print(status_text(kind).append(": " + (", ".join(names) or "none"), "default"))

@@ -9,8 +9,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "demo",
         help="run a full example: two made-up models at four levels each",
-        description="Write a plan and two made-up models into a folder and run the whole campaign on them: simulated servers and\n"
-        "a simulated accelerator, real processes, real HTTP, real grading in isolation.",
+        description="Write a plan and two made-up models into a folder and run the whole campaign on them:\n"
+        "simulated servers and a simulated accelerator, real processes, real HTTP, real grading in isolation.",
     )
     parser.add_argument("folder", nargs="?", type=Path, default=Path("saltmarsh-demo"), help="default: saltmarsh-demo")
     parser.set_defaults(run=run)
@@ -25,7 +25,9 @@ def run(args: argparse.Namespace) -> int:
     from kettlefield.standin.demo import prepare_demo  # noqa: PLC0415
 
     plan = prepare_demo(args.folder)
-    make_console(stderr=True).print(safe(f"{plan}: two made-up models, four levels each; everything here is simulated but the grading"))
+    make_console(stderr=True).print(
+        safe(f"{plan}: two made-up models, four levels each; everything here is simulated but the grading")
+    )
     code = run_campaign(plan, None)
     record = args.folder / "record.db"
     console = make_console()

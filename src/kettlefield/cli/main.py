@@ -67,7 +67,10 @@ def main(argv: Sequence[str] | None = None) -> int:
         logger.debug("stopped", exc_info=True)
         return _report(err, as_json=getattr(args, "json", False))
     except KeyboardInterrupt:
-        print("kettlefield: interrupted; every finished trial is kept, the same command resumes", file=sys.stderr)
+        print(
+            "kettlefield: interrupted; every finished trial is kept, the same command resumes",
+            file=sys.stderr,
+        )
         return ExitCode.INTERRUPTED
 
 

@@ -4,7 +4,14 @@ import time
 from collections import Counter
 
 from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeElapsedColumn, TimeRemainingColumn
+from rich.progress import (
+    BarColumn,
+    MofNCompleteColumn,
+    Progress,
+    TextColumn,
+    TimeElapsedColumn,
+    TimeRemainingColumn,
+)
 
 from kettlefield.cli.console import STATUS_STYLES, make_console, safe
 from kettlefield.core.outcome import Outcome

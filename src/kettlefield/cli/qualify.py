@@ -2,11 +2,16 @@
 
 import argparse
 import asyncio
+import contextlib
 import signal
 import sys
+from collections.abc import Callable, Coroutine
 from pathlib import Path
+from typing import Any, TypeVar
 
 from kettlefield.cli.exits import ExitCode
+
+T = TypeVar("T")
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -22,9 +27,13 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     )
     parser.add_argument("plan", type=Path, help="the plan, a TOML file")
     parser.add_argument("--only", metavar="PATTERN", help="only candidates or exercises that match, e.g. '*@q4_k_m'")
-    parser.add_argument("--retry-faults", action="store_true", help="run trials again that ended in a fault of server or rig")
     parser.add_argument(
-        "--unsafe-no-isolation", action="store_true", help="run generated code without isolation; the record says so"
+        "--retry-faults", action="store_true", help="run trials again that ended in a fault of server or rig"
+    )
+    parser.add_argument(
+        "--unsafe-no-isolation",
+        action="store_true",
+        help="run generated code without isolation; the record says so",
     )
     parser.add_argument("--json", action="store_true", help="print the contrast as one JSON document")
     parser.set_defaults(run=run)
@@ -48,14 +57,14 @@ def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = Fals
     from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
-    from kettlefield.sandbox.isolation import NoIsolation, available_isolation  # noqa: PLC0415
+    from kettlefield.sandbox.isolation import Isolation, NoIsolation, available_isolation  # noqa: PLC0415
     from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
 
     plan = read_plan(plan_path)
     suite = load_suite(find_suite(plan.suite, plan.folder))
     candidates, exercises = select(plan, only, [exercise.id for exercise in suite.exercises])
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
-    isolation = NoIsolation() if unsafe else available_isolation()
+    isolation: Isolation = NoIsolation() if unsafe else available_isolation()
     record = Record.create_or_open(plan.record)
     with record.lock(), CampaignProgress() as progress:
         if retry_faults:
@@ -65,21 +74,20 @@ def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = Fals
     record.close()
     if tally.faults:
         print(
-            f"kettlefield: {tally.faults} of {tally.trials} trials ended in a fault of server or rig; they do not count against"
-            " the model. When it is mended, run again with --retry-faults.",
+            f"kettlefield: {tally.faults} of {tally.trials} trials ended in a fault of server or rig; "
+            "they do not count against the model. When it is mended, run again with --retry-faults.",
             file=sys.stderr,
         )
     return ExitCode.NOT_MEASURED if tally.faults or tally.troubles else ExitCode.DONE
 
 
-def _run(work):  # type: ignore[no-untyped-def] # noqa: ANN001, ANN202 - a coroutine in, its result out
+def _run(work: Coroutine[Any, Any, T]) -> T:
     """Run on uvloop where it is installed; SIGTERM ends the campaign as Ctrl-C does."""
-    try:
+    factory: Callable[[], asyncio.AbstractEventLoop] | None = None
+    with contextlib.suppress(ImportError):
         import uvloop  # noqa: PLC0415
 
         factory = uvloop.new_event_loop
-    except ImportError:
-        factory = None
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     with asyncio.Runner(loop_factory=factory) as runner:
         return runner.run(work)

@@ -9,10 +9,22 @@ from kettlefield.cli.exits import ExitCode
 if TYPE_CHECKING:
     from rich.console import Console
 
-_JSON_FIELDS = (
-    "id candidate exercise sample seed outcome score attempts first_token_s decode_rate_tps completion_tokens "
-    "finish_reason in_flight finished_s"
-).split()
+_JSON_FIELDS = [
+    "id",
+    "candidate",
+    "exercise",
+    "sample",
+    "seed",
+    "outcome",
+    "score",
+    "attempts",
+    "first_token_s",
+    "decode_rate_tps",
+    "completion_tokens",
+    "finish_reason",
+    "in_flight",
+    "finished_s",
+]
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -21,7 +33,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "trials",
         help="list trials, or open one: prompt, reply, files, checks, timings",
         description="List the trials of a record, or show one of them whole.",
-        epilog="examples:\n  kettlefield trials record.db --outcome wrong-answer\n  kettlefield trials record.db --open 17",
+        epilog="examples:\n  kettlefield trials record.db --outcome wrong-answer\n"
+        "  kettlefield trials record.db --open 17",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("record", type=Path)
@@ -85,7 +98,18 @@ def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
     from kettlefield.cli.console import make_table, status_text  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
 
-    table = make_table(">id", "candidate", "exercise", ">sample", "outcome", ">score", ">tokens", ">first token", ">tokens/s", ">at once")
+    table = make_table(
+        ">id",
+        "candidate",
+        "exercise",
+        ">sample",
+        "outcome",
+        ">score",
+        ">tokens",
+        ">first token",
+        ">tokens/s",
+        ">at once",
+    )
     for row in rows:
         first, rate, tokens = (_plain(row[name]) for name in ("first_token_s", "decode_rate_tps", "completion_tokens"))
         table.add_row(
@@ -107,7 +131,10 @@ def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
 def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
     from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
 
-    head = safe(f"trial {trial['id']}: {trial['candidate']} on {trial['exercise_id']}, sample {trial['sample']}: ", "bold")
+    head = safe(
+        f"trial {trial['id']}: {trial['candidate']} on {trial['exercise_id']}, sample {trial['sample']}: ",
+        "bold",
+    )
     console.print(head.append(status_text(trial["outcome"])))
     for attempt in trial["attempts"]:
         _print_attempt(console, attempt)
@@ -132,7 +159,9 @@ def _print_attempt(console: "Console", attempt: dict[str, Any]) -> None:
     if attempt["fault"]:
         console.print(safe(f"fault: {attempt['fault']}", "magenta"))
     for check in attempt["checks"]:
-        line = safe(f"check {check['name']} ({check['kind']}): {check['cases_passed']} of {check['cases_total']} cases, ")
+        line = safe(
+            f"check {check['name']} ({check['kind']}): {check['cases_passed']} of {check['cases_total']} cases, "
+        )
         line.append(status_text("passed" if check["passed"] else check["end"]))
         console.print(line)
         if check["detail"]:
@@ -155,7 +184,8 @@ def _timings(exchange: dict[str, Any]) -> str:
     gaps = f"{format_duration(exchange['gap_p50_s'])} / {format_duration(exchange['gap_max_s'])}"
     return (
         f"\ntimings: first token {format_duration(exchange['first_token_s'])}, "
-        f"{exchange['completion_tokens']} tokens (by {exchange['token_count']}) at {'-' if rate is None else f'{rate:.1f}'} tokens/s, "
+        f"{exchange['completion_tokens']} tokens (by {exchange['token_count']}) "
+        f"at {'-' if rate is None else f'{rate:.1f}'} tokens/s, "
         f"gaps p50 / longest {gaps}, whole reply {format_duration(exchange['finished_s'])}, "
         f"finish reason {exchange['finish_reason']}, {exchange['in_flight']} in flight\n"
         f"sampling sent: {exchange['sampling']}"

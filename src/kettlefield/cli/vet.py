@@ -17,13 +17,16 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "vet",
         help="prove that a suite's answers pass and its decoys fail",
         description="Run every exercise's own answer, which must pass, and its decoys, which must end as they declare.",
-        epilog="exit code: 1 when anything is wrong.\n\nexamples:\n  kettlefield vet berthdesk\n  kettlefield vet my-suite --lock",
+        epilog="exit code: 1 when anything is wrong.\n\n"
+        "examples:\n  kettlefield vet berthdesk\n  kettlefield vet my-suite --lock",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("suite", help="a built-in suite's name, or a folder")
     parser.add_argument("--lock", action="store_true", help="when all is well, write the suite's lock as it is now")
     parser.add_argument(
-        "--unsafe-no-isolation", action="store_true", help="run the suite's code without isolation, because you trust it"
+        "--unsafe-no-isolation",
+        action="store_true",
+        help="run the suite's code without isolation, because you trust it",
     )
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
@@ -35,12 +38,12 @@ def run(args: argparse.Namespace) -> int:
 
     from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
     from kettlefield.grading.vetting import vet_suite  # noqa: PLC0415
-    from kettlefield.sandbox.isolation import NoIsolation, available_isolation  # noqa: PLC0415
+    from kettlefield.sandbox.isolation import Isolation, NoIsolation, available_isolation  # noqa: PLC0415
     from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
     from kettlefield.suite.lock import write_lock  # noqa: PLC0415
 
     suite = load_suite(find_suite(args.suite, Path.cwd()), check_lock=not args.lock)
-    isolation = NoIsolation() if args.unsafe_no_isolation else available_isolation()
+    isolation: Isolation = NoIsolation() if args.unsafe_no_isolation else available_isolation()
     console = make_console(stderr=True)
     with console.status(f"vetting {len(suite.exercises)} exercises") as status:
         done: list[str] = []
@@ -82,11 +85,19 @@ def _print(suite: "Suite", found: "tuple[Vetted, ...]", isolation: str) -> None:
         cases = sum(map(len, [*vetted.exercise.call_cases.values(), *vetted.exercise.program_cases.values()]))
         finding = safe("; ".join(vetted.faults) or vetted.not_vetted or "sound", "red" if vetted.faults else "")
         table.add_row(
-            vetted.exercise.id, spec.kind, spec.language, str(spec.difficulty), str(cases), str(len(spec.decoy)), finding
+            vetted.exercise.id,
+            spec.kind,
+            spec.language,
+            str(spec.difficulty),
+            str(cases),
+            str(len(spec.decoy)),
+            finding,
         )
     console.print(table)
     faulty = sum(bool(vetted.faults) for vetted in found)
     skipped = sum(bool(vetted.not_vetted) for vetted in found)
     sound = len(found) - faulty - skipped
-    console.print(safe(f"{suite.name}: {sound} of {len(found)} exercises sound, {faulty} with faults, {skipped} not vetted here"))
+    console.print(
+        safe(f"{suite.name}: {sound} of {len(found)} exercises sound, {faulty} with faults, {skipped} not vetted here")
+    )
     console.print(safe(f"digest {suite.digest}; isolation: {isolation}"), style="dim")

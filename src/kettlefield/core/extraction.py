@@ -76,12 +76,10 @@ def extract_answer(reply: str, wanted: Wanted) -> Answer:
 def _set_thinking_aside(text: str) -> tuple[str, tuple[str, ...]]:
     if not _THINKING_OPEN.match(text):
         return text, ()
-    close = None
-    for close in _THINKING_CLOSE.finditer(text):
-        pass  # the last closing tag: thinking may quote the tag itself
-    if close is None:
+    closings = list(_THINKING_CLOSE.finditer(text))
+    if not closings:
         return "", ("thinking never ended: all of the reply is thinking",)
-    return text[close.end() :], ("thinking set aside",)
+    return text[closings[-1].end() :], ("thinking set aside",)  # the last: thinking may quote the tag itself
 
 
 def _from_blocks(blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
@@ -120,7 +118,10 @@ def _score(block: Block, wanted: Wanted) -> int:
 
 def _defines(text: str, entry: str) -> bool:
     name = re.escape(entry)
-    return re.search(rf"\b(?:def|function|class)\s*\*?\s+{name}\b|\b{name}\s*[=:]\s*(?:async\b|function\b|\()", text) is not None
+    return (
+        re.search(rf"\b(?:def|function|class)\s*\*?\s+{name}\b|\b{name}\s*[=:]\s*(?:async\b|function\b|\()", text)
+        is not None
+    )
 
 
 def _bare_code(text: str, wanted: Wanted) -> str | None:

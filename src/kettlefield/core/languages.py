@@ -27,7 +27,24 @@ LANGUAGES = {
 
 # fences that hold no program whatever the exercise asks: commands, output, data
 NO_PROGRAM = frozenset(
-    "text txt plain plaintext output console terminal shell-session log json yaml toml ini diff http none".split()
+    [
+        "text",
+        "txt",
+        "plain",
+        "plaintext",
+        "output",
+        "console",
+        "terminal",
+        "shell-session",
+        "log",
+        "json",
+        "yaml",
+        "toml",
+        "ini",
+        "diff",
+        "http",
+        "none",
+    ]
 )
 
 

@@ -26,7 +26,13 @@ class Measure:
 
 def _quantiles(field: str, unit: Unit, meaning: str, *qs: float) -> list[Measure]:
     return [
-        Measure(name=f"{field}.p{round(q * 100)}", unit=unit, meaning=f"p{round(q * 100)} of {meaning}", quantile=q, field=field)
+        Measure(
+            name=f"{field}.p{round(q * 100)}",
+            unit=unit,
+            meaning=f"p{round(q * 100)} of {meaning}",
+            quantile=q,
+            field=field,
+        )
         for q in qs
     ]
 
@@ -34,10 +40,18 @@ def _quantiles(field: str, unit: Unit, meaning: str, *qs: float) -> list[Measure
 MEASURES = {
     measure.name: measure
     for measure in (
-        Measure(name="pass_rate", unit=Unit.RATIO, meaning="share of trials passed, faults of server and rig left out"),
+        Measure(
+            name="pass_rate",
+            unit=Unit.RATIO,
+            meaning="share of trials passed, faults of server and rig left out",
+        ),
         *_quantiles("first_token_s", Unit.SECONDS, "time to first token, one request at a time", 0.5, 0.95),
         *_quantiles("decode_rate_tps", Unit.TOKENS_PER_SECOND, "decode rate, one request at a time", 0.1, 0.5),
-        Measure(name="peak_bytes", unit=Unit.BYTES, meaning="highest memory of the server, host and accelerator together"),
+        Measure(
+            name="peak_bytes",
+            unit=Unit.BYTES,
+            meaning="highest memory of the server, host and accelerator together",
+        ),
         Measure(name="load_s", unit=Unit.SECONDS, meaning="server started until ready"),
     )
 }

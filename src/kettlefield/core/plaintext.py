@@ -7,7 +7,7 @@ _BIDI_CONTROLS = frozenset("\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u20
 
 
 def visible(text: str, *, keep_lines: bool = True) -> str:
-    """The text with control, format and surrogate characters shown as ``\\xNN`` or ``\\uNNNN``.
+    r"""The text with control, format and surrogate characters shown as ``\\xNN`` or ``\\uNNNN``.
 
     Parameters
     ----------

@@ -2,6 +2,7 @@
 
 import math
 import re
+from dataclasses import dataclass
 
 _SIZE_BYTES = {
     "B": 1,
@@ -63,34 +64,58 @@ def _parse(text: str, factors: dict[str, float] | dict[str, int], example: str) 
     return value
 
 
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """A unit for readers: how many base units it holds, and what it is called."""
+
+    factor: float
+    label: str
+
+
+def size_scale(count: float) -> Scale:
+    """The binary unit that suits a number of bytes."""
+    for label in ("B", "KiB", "MiB", "GiB"):
+        if abs(count) < 1024 * _SIZE_BYTES[label]:
+            return Scale(_SIZE_BYTES[label], label)
+    return Scale(_SIZE_BYTES["TiB"], "TiB")
+
+
+def duration_scale(seconds: float) -> Scale:
+    """Milliseconds below a second, else seconds."""
+    return Scale(1e-3, "ms") if abs(seconds) < 1 else Scale(1.0, "s")
+
+
+def format_scaled(value: float, scale: Scale) -> str:
+    """A value in base units as a number of the scale's unit, without the unit."""
+    if scale.label == "B":
+        return f"{value:.0f}"
+    return three_digits(value / scale.factor)
+
+
 def format_bytes(count: float | None) -> str:
     """Bytes for a reader, in binary units: ``"7.52 GiB"``; a dash for None."""
     if count is None:
         return "-"
-    for unit in ("B", "KiB", "MiB", "GiB"):
-        if abs(count) < 1024:
-            return f"{count:.0f} {unit}" if unit == "B" else f"{_three_digits(count)} {unit}"
-        count /= 1024
-    return f"{_three_digits(count)} TiB"
+    scale = size_scale(count)
+    return f"{format_scaled(count, scale)} {scale.label}"
 
 
 def format_duration(seconds: float | None) -> str:
     """Seconds for a reader: ``"412 ms"``, ``"3.21 s"``, ``"2 min 05 s"``; a dash for None."""
     if seconds is None:
         return "-"
-    if abs(seconds) < 1:
-        return f"{_three_digits(seconds * 1000)} ms"
     if abs(seconds) < 100:
-        return f"{_three_digits(seconds)} s"
+        scale = duration_scale(seconds)
+        return f"{format_scaled(seconds, scale)} {scale.label}"
     minutes, rest = divmod(round(seconds), 60)
     if minutes < 60:
         return f"{minutes} min {rest:02d} s"
     return f"{minutes // 60} h {minutes % 60:02d} min"
 
 
-def _three_digits(value: float) -> str:
-    """Three significant digits, never in exponent form."""
+def three_digits(value: float) -> str:
+    """Three significant digits, thousands in full, never in exponent form."""
     if value == 0:
         return "0"
     decimals = max(0, 2 - math.floor(math.log10(abs(value))))
-    return f"{value:.{decimals}f}"
+    return f"{value:,.{decimals}f}"

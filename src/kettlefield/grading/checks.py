@@ -45,9 +45,7 @@ class _Finding:
 
 def to_limits(limits: Limits) -> RunLimits:
     """An exercise's limits in base units."""
-    return RunLimits(
-        wall_s=limits.wall, cpu_s=limits.cpu, memory_bytes=limits.memory, output_bytes=limits.output
-    )
+    return RunLimits(wall_s=limits.wall, cpu_s=limits.cpu, memory_bytes=limits.memory, output_bytes=limits.output)
 
 
 def run_calls(
@@ -56,7 +54,12 @@ def run_calls(
     """Call the answer's function once a case, all in one process."""
     cases = exercise.call_cases[check.name]
     nonce = secrets.token_hex(16)
-    job = {"nonce": nonce, "file": exercise.spec.file, "function": check.function, "cases": [c.args for c in cases]}
+    job = {
+        "nonce": nonce,
+        "file": exercise.spec.file,
+        "function": check.function,
+        "cases": [c.args for c in cases],
+    }
     limits = to_limits(exercise.spec.limits)
     report = run_job(calls_job(toolchain, files, json.dumps(job).encode(), limits), isolation)
     finding = _read_calls(report, nonce, check, cases)

@@ -17,7 +17,10 @@ class SpeedSettings:
 
 
 async def time_requests(
-    client: ChatClient, prompts: list[tuple[dict[str, str], ...]], sampling: dict[str, object], settings: SpeedSettings
+    client: ChatClient,
+    prompts: list[tuple[dict[str, str], ...]],
+    sampling: dict[str, object],
+    settings: SpeedSettings,
 ) -> AsyncIterator[tuple[str, Exchange]]:
     """Time requests one after the other; yields "warm-up" or "speed" with each exchange.
 

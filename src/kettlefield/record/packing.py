@@ -36,7 +36,9 @@ def pack_stamps(stamps_s: tuple[float, ...], thinking: tuple[bool, ...]) -> byte
     below what a network stack resolves.
     """
     micros = np.round(np.asarray(stamps_s, dtype=float) * _MICROSECONDS).astype("<i8")
-    body = np.diff(micros, prepend=0).astype("<i8").tobytes() + np.packbits(np.asarray(thinking, dtype=bool)).tobytes()
+    body: bytes = (
+        np.diff(micros, prepend=0).astype("<i8").tobytes() + np.packbits(np.asarray(thinking, dtype=bool)).tobytes()
+    )
     return len(stamps_s).to_bytes(4, "little") + zlib.compress(body, 6)
 
 
@@ -52,7 +54,9 @@ def unpack_stamps(blob: bytes) -> tuple[np.ndarray, np.ndarray]:
 def pack_series(columns: np.ndarray) -> bytes:
     """A table of 64-bit integers, shape (samples, columns), column by column."""
     rows, width = columns.shape
-    return rows.to_bytes(4, "little") + width.to_bytes(1, "little") + zlib.compress(columns.T.astype("<i8").tobytes(), 6)
+    return (
+        rows.to_bytes(4, "little") + width.to_bytes(1, "little") + zlib.compress(columns.T.astype("<i8").tobytes(), 6)
+    )
 
 
 def unpack_series(blob: bytes) -> np.ndarray:

@@ -72,7 +72,9 @@ class Record:
             There is none, it is no record, or it was made by a newer version.
         """
         if not path.is_file():
-            raise InputError("there is no such record", str(path), "Run `kettlefield qualify` first, or check the name.")
+            raise InputError(
+                "there is no such record", str(path), "Run `kettlefield qualify` first, or check the name."
+            )
         try:
             with path.open("rb") as file:
                 magic = file.read(len(_SQLITE_MAGIC))
@@ -120,7 +122,9 @@ class Record:
                 file.seek(0)
                 holder = file.read(20).strip() or "unknown"
                 raise InputError(
-                    f"another run is using it (process {holder})", str(self.path), "Wait for it, or stop it with Ctrl-C."
+                    f"another run is using it (process {holder})",
+                    str(self.path),
+                    "Wait for it, or stop it with Ctrl-C.",
                 ) from err
             file.truncate(0)
             file.write(str(os.getpid()))
@@ -190,7 +194,9 @@ class Record:
         """The digest that a candidate's weights had when it was added."""
         table = schema.candidate
         with self.reading() as connection:
-            return connection.execute(sa.select(table.c.weights_sha256).where(table.c.name == name)).scalar_one_or_none()
+            return connection.execute(
+                sa.select(table.c.weights_sha256).where(table.c.name == name)
+            ).scalar_one_or_none()
 
     def finished(self, candidate_id: int) -> set[tuple[str, int]]:
         """Exercise and sample of every trial of a candidate that is in the record."""

@@ -48,7 +48,9 @@ def _python() -> Toolchain:
     # the base interpreter of whatever environment we run in: its standard library and nothing else
     program = Path(getattr(sys, "_base_executable", sys.executable)).resolve()
     version = ".".join(map(str, sys.version_info[:3]))
-    return Toolchain(language="python", program=str(program), version=version, mounts=_outside_usr(Path(sys.base_prefix)))
+    return Toolchain(
+        language="python", program=str(program), version=version, mounts=_outside_usr(Path(sys.base_prefix))
+    )
 
 
 def _javascript() -> Toolchain | Missing:
@@ -63,7 +65,10 @@ def _javascript() -> Toolchain | Missing:
         return Missing(language="javascript", remedy=remedy)
     program = Path(match[1]).resolve()
     return Toolchain(
-        language="javascript", program=str(program), version=match[2], mounts=_outside_usr(program.parent.parent)
+        language="javascript",
+        program=str(program),
+        version=match[2],
+        mounts=_outside_usr(program.parent.parent),
     )
 
 

@@ -66,7 +66,14 @@ class Bubblewrap:
     def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
         """See ``Isolation``."""
         scratch = str(job.limits.scratch_bytes)
-        args = ["bwrap", "--unshare-ipc", "--unshare-pid", "--unshare-net", "--unshare-uts", "--unshare-cgroup-try"]
+        args = [
+            "bwrap",
+            "--unshare-ipc",
+            "--unshare-pid",
+            "--unshare-net",
+            "--unshare-uts",
+            "--unshare-cgroup-try",
+        ]
         if os.geteuid() != 0:
             args += ["--unshare-user", "--uid", "1000", "--gid", "1000"]
         args += ["--die-with-parent", "--new-session", "--hostname", "kettlefield", "--clearenv"]
@@ -76,7 +83,7 @@ class Bubblewrap:
         for link in _SYSTEM_LINKS:
             host = Path("/", link)
             if host.is_symlink():
-                args += ["--symlink", os.readlink(host), str(host)]
+                args += ["--symlink", str(host.readlink()), str(host)]
             elif host.is_dir():
                 args += ["--ro-bind", str(host), str(host)]
         for path in (*_SYSTEM_FILES, *job.mounts):
@@ -101,7 +108,7 @@ class UserNamespaces:
     """The same by util-linux alone, where bubblewrap is not installed."""
 
     name = "user namespaces"
-    lacks = ("nested user namespaces are not forbidden",)
+    lacks: tuple[str, ...] = ("nested user namespaces are not forbidden",)
 
     def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
         """See ``Isolation``."""
@@ -112,19 +119,35 @@ class UserNamespaces:
         inner = ["env", "-i", *(f"{k}={v}" for k, v in environment.items()), *_inner(job, uid)]
         return [
             *("setpriv", "--pdeathsig", "KILL", "--"),
-            *("unshare", *user, "--mount", "--pid", "--net", "--ipc", "--uts", "--fork", "--kill-child=KILL", "--"),
+            *(
+                "unshare",
+                *user,
+                "--mount",
+                "--pid",
+                "--net",
+                "--ipc",
+                "--uts",
+                "--fork",
+                "--kill-child=KILL",
+                "--",
+            ),
             *("setsid", "--wait", "sh", "-c", self._script(job, staged, root), "sh", *inner),
         ]
 
     def _script(self, job: Job, staged: Staged, root: Path) -> str:
         at, scratch = shlex.quote(str(root)), job.limits.scratch_bytes
-        lines = ["set -e", "mount --make-rprivate /", f"mount -t tmpfs -o size=1m,mode=755 none {at}", f"cd {at}"]
+        lines = [
+            "set -e",
+            "mount --make-rprivate /",
+            f"mount -t tmpfs -o size=1m,mode=755 none {at}",
+            f"cd {at}",
+        ]
         lines += ["mkdir -p usr proc dev tmp work old etc"]
         lines += [self._bind("/usr", "usr")]
         for link in _SYSTEM_LINKS:
             host = Path("/", link)
             if host.is_symlink():
-                lines += [f"ln -s {shlex.quote(os.readlink(host))} {link}"]
+                lines += [f"ln -s {shlex.quote(str(host.readlink()))} {link}"]
             elif host.is_dir():
                 lines += [f"mkdir {link}", self._bind(str(host), link)]
         for path in (*_SYSTEM_FILES, *job.mounts):
@@ -141,7 +164,12 @@ class UserNamespaces:
             target = f"work/{name}"
             lines += [f"mkdir -p {shlex.quote(str(Path(target).parent))}", f"touch {shlex.quote(target)}"]
             lines += [self._bind(str(staged.folder / name), target)]
-        lines += ["mount -t proc -o nosuid,nodev,noexec proc proc", "pivot_root . old", "cd /", "umount -l old"]
+        lines += [
+            "mount -t proc -o nosuid,nodev,noexec proc proc",
+            "pivot_root . old",
+            "cd /",
+            "umount -l old",
+        ]
         lines += ["mount -o remount,ro,bind /", "cd /work", 'exec "$@"']
         return "\n".join(lines)
 
@@ -155,7 +183,7 @@ class NoIsolation:
     """No isolation at all: only by explicit wish, and the record says so."""
 
     name = "none"
-    lacks = ("network", "the user's files", "other processes", "disk space")
+    lacks: tuple[str, ...] = ("network", "the user's files", "other processes", "disk space")
 
     def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
         """See ``Isolation``; the runner starts it in the staged folder."""
@@ -173,7 +201,8 @@ def available_isolation() -> Isolation:
         None works.
     """
     failures = []
-    for isolation in (Bubblewrap(), UserNamespaces()):
+    backends: tuple[Isolation, ...] = (Bubblewrap(), UserNamespaces())
+    for isolation in backends:
         failure = _try(isolation)
         if failure is None:
             return isolation
@@ -187,8 +216,8 @@ def available_isolation() -> Isolation:
 
 def _try(isolation: Isolation) -> str | None:
     """Why an isolation does not work here, or None when it does."""
-    from kettlefield.sandbox.runner import run_job  # noqa: PLC0415 - the runner is given an isolation, not the reverse
     from kettlefield.sandbox.job import RunLimits  # noqa: PLC0415
+    from kettlefield.sandbox.runner import run_job  # noqa: PLC0415 - the runner is given an isolation, not the reverse
 
     program = "bwrap" if isolation.name == "bubblewrap" else "unshare"
     if shutil.which(program) is None:

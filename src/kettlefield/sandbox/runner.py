@@ -60,7 +60,11 @@ class _Run:
 
     def __init__(self, job: Job, isolation: Isolation, staged: Staged) -> None:
         self.job = job
-        self.streams: dict[str, bytearray] = {"stdout": bytearray(), "stderr": bytearray(), "results": bytearray()}
+        self.streams: dict[str, bytearray] = {
+            "stdout": bytearray(),
+            "stderr": bytearray(),
+            "results": bytearray(),
+        }
         self.over_limit: str | None = None
         self.timed_out = False
         result_read, result_write = os.pipe()

@@ -206,7 +206,9 @@ async def wait_for_url(url: str, paths: tuple[str, ...], within_s: float) -> Non
         while not await is_ready(session, url.rstrip("/"), paths):
             if time.perf_counter() > deadline_s:
                 raise ServerError(
-                    f"was not ready within {format_duration(within_s)}", url, "Start it, or correct [server] url."
+                    f"was not ready within {format_duration(within_s)}",
+                    url,
+                    "Start it, or correct [server] url.",
                 )
             await asyncio.sleep(POLL_S)
 
@@ -215,7 +217,10 @@ async def describe_server(url: str) -> str:
     """What the server says of itself: its Server header and its first model's id; for the record."""
     timeout = aiohttp.ClientTimeout(total=5)
     with contextlib.suppress(aiohttp.ClientError, OSError, TimeoutError, msgspec.DecodeError):
-        async with aiohttp.ClientSession(timeout=timeout) as session, session.get(url + "/v1/models") as response:
+        async with (
+            aiohttp.ClientSession(timeout=timeout) as session,
+            session.get(url + "/v1/models") as response,
+        ):
             header = response.headers.get("Server", "")
             models = msgspec.json.decode(await response.read(), type=ModelList).data
             name = models[0].id if models else ""

@@ -38,9 +38,15 @@ def main() -> int:
 def _serve(args: argparse.Namespace) -> int:
     card, model = read_card(args.card), load_model(args.weights)
     physics = Physics(model, card)
-    need, free = physics.memory_bytes(args.context, args.slots), card.memory_bytes - sum(used_bytes(args.card).values())
+    need, free = (
+        physics.memory_bytes(args.context, args.slots),
+        card.memory_bytes - sum(used_bytes(args.card).values()),
+    )
     if need > free:
-        print(f"out of memory on {card.name}: needs {format_bytes(need)}, {format_bytes(free)} free", file=sys.stderr)
+        print(
+            f"out of memory on {card.name}: needs {format_bytes(need)}, {format_bytes(free)} free",
+            file=sys.stderr,
+        )
         return 1
     suite = load_suite(find_suite(args.suite, Path.cwd()))
     settings = Settings(

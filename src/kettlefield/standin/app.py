@@ -102,7 +102,12 @@ class App:
             stream.dropped = True
 
     async def _stream(
-        self, request: web.Request, stream: Stream, pieces: list[tuple[str, bool]], reason: str, usage: dict[str, int]
+        self,
+        request: web.Request,
+        stream: Stream,
+        pieces: list[tuple[str, bool]],
+        reason: str,
+        usage: dict[str, int],
     ) -> web.StreamResponse:
         response = web.StreamResponse(headers={"Content-Type": "text/event-stream", "Cache-Control": "no-cache"})
         await response.prepare(request)

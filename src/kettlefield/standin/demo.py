@@ -9,7 +9,7 @@ CARD = """\
 # a simulated accelerator: the stand-in keeps to these figures
 name = "Samphire SK-4"
 memory_bytes = 4_294_967_296
-bandwidth_bytes_s = 400e9
+bandwidth_bytes_s = 640e9
 compute_flops = 40e12
 load_bytes_s = 3e9
 """
@@ -27,7 +27,7 @@ memory_budget = "2 GiB"
 
 [server]
 command = ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card",
-           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "4"]
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "6"]
 context = 2048
 ready_within = "60 s"
 
@@ -42,7 +42,7 @@ reply_tokens = 48
 
 [grading]
 samples = 2
-in_flight = 4
+in_flight = 6
 """
 
 CRITERIA = """

@@ -9,7 +9,12 @@ from kettlefield.weights.gguf import GgufHeader, read_gguf
 
 ARCHITECTURE = "saltmarsh"
 # which block type a group of tensors has at a level: (most tensors, those that matter most)
-LEVEL_TYPES = {"f16": ("F16", "F16"), "q8_0": ("Q8_0", "Q8_0"), "q4_k_m": ("Q4_K", "Q6_K"), "q2_k": ("Q2_K", "Q3_K")}
+LEVEL_TYPES = {
+    "f16": ("F16", "F16"),
+    "q8_0": ("Q8_0", "Q8_0"),
+    "q4_k_m": ("Q4_K", "Q6_K"),
+    "q2_k": ("Q2_K", "Q3_K"),
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,7 +69,7 @@ MODELS = {
             feed_forward=5632,
             vocabulary=48_000,
             context_tokens=16_384,
-            ability=3.4,
+            ability=3.0,
             frailty=3.6,
         ),
         MadeUpModel(
@@ -93,6 +98,7 @@ def write_weights(model: MadeUpModel, level: str, path: Path) -> None:
         The level is none of ``LEVEL_TYPES``.
     """
     import gguf  # noqa: PLC0415 - takes a fifth of a second, and only the demo writes files
+    import numpy as np  # noqa: PLC0415
 
     if level not in LEVEL_TYPES:
         raise ValueError(f"level={level!r}: wanted one of {sorted(LEVEL_TYPES)}")
@@ -118,7 +124,7 @@ def write_weights(model: MadeUpModel, level: str, path: Path) -> None:
         kind = _tensor_type(gguf, name, level, shape)
         size = _tensor_bytes(gguf, kind, shape)
         # numpy order: the header holds the reverse
-        writer.add_tensor_info(name, shape, gguf.np.dtype("float16"), size, raw_dtype=kind)
+        writer.add_tensor_info(name, shape, np.dtype("float16"), size, raw_dtype=kind)
         data_bytes += -(-size // 32) * 32
     writer.write_header_to_file()
     writer.write_kv_data_to_file()
@@ -162,7 +168,10 @@ def _kv_bytes_per_token(header: GgufHeader) -> int:
 def _tensors(model: MadeUpModel) -> list[tuple[str, tuple[int, ...]]]:
     """Names and shapes, rows first; embeddings are tied, so there is no output matrix."""
     width, kv_width, inner = model.width, model.kv_heads * model.head_size, model.feed_forward
-    found: list[tuple[str, tuple[int, ...]]] = [("token_embd.weight", (model.vocabulary, width)), ("output_norm.weight", (width,))]
+    found: list[tuple[str, tuple[int, ...]]] = [
+        ("token_embd.weight", (model.vocabulary, width)),
+        ("output_norm.weight", (width,)),
+    ]
     for layer in range(model.layers):
         found += [
             (f"blk.{layer}.attn_norm.weight", (width,)),

@@ -46,11 +46,16 @@ class Replier:
         """The reply to a prompt; one that holds no exercise of ours gets a line of small talk."""
         exercise = next((e for e in self._exercises if e.prompt.strip() in prompt), None)
         if exercise is None:
-            return Reply("This is a simulated reply from a made-up model: the prompt holds no exercise that it knows.\n" * 8)
+            return Reply(
+                "This is a simulated reply from a made-up model: the prompt holds no exercise that it knows.\n" * 8
+            )
         rng = self._luck(exercise.id, self._level, str(seed))
         solved = self._merit(exercise, seed) > 0
         if not solved and self._model.bits_per_weight < LOOP_BELOW_BITS and rng.random() < LOOP_SHARE * 3:
-            return Reply(_opening(rng) + _fenced(exercise, _first_half(_code(exercise, None)), "```", closed=False), endless=True)
+            return Reply(
+                _opening(rng) + _fenced(exercise, _first_half(_code(exercise, None)), "```", closed=False),
+                endless=True,
+            )
         decoy = None if solved else rng.choice([decoy.name for decoy in exercise.spec.decoy])
         return _wrap(exercise, _code(exercise, decoy), rng)
 
@@ -83,7 +88,11 @@ def _first_half(code: str) -> str:
 
 
 def _opening(rng: random.Random) -> str:
-    lines = ("Here is the code.", "Sure - this follows the rules step by step.", "Below is a complete solution.")
+    lines = (
+        "Here is the code.",
+        "Sure - this follows the rules step by step.",
+        "Below is a complete solution.",
+    )
     return rng.choice(lines) + "\n\n"
 
 
@@ -94,9 +103,12 @@ def _fenced(exercise: Exercise, code: str, fence: str, *, tag: str | None = None
 
 def _wrap(exercise: Exercise, code: str, rng: random.Random) -> Reply:
     title = LANGUAGES[exercise.spec.language].title
-    usage = f"Save it as `{exercise.spec.file}` and run:\n\n```sh\n{'python3' if title == 'Python' else 'node'} {exercise.spec.file}\n```\n"
+    program = "python3" if title == "Python" else "node"
+    usage = f"Save it as `{exercise.spec.file}` and run:\n\n```sh\n{program} {exercise.spec.file}\n```\n"
     opening = _opening(rng)
-    indented = "".join(f"   {line}" if line.strip() else line for line in _fenced(exercise, code, "```").splitlines(keepends=True))
+    indented = "".join(
+        f"   {line}" if line.strip() else line for line in _fenced(exercise, code, "```").splitlines(keepends=True)
+    )
     return rng.choice(
         (
             Reply(_fenced(exercise, code, "```")),
@@ -107,7 +119,10 @@ def _wrap(exercise: Exercise, code: str, rng: random.Random) -> Reply:
             Reply(f"## {exercise.spec.file}\n\n" + _fenced(exercise, code, "````")),
             Reply(f"1. The program:\n\n{indented}\n2. Nothing else is needed.\n"),
             Reply(f"<think>\nThe rules name the order of the result.\n</think>\n\n{_fenced(exercise, code, '```')}"),
-            Reply(_fenced(exercise, code, "```"), thinking="First the rules, then the order of the result, then the ends."),
+            Reply(
+                _fenced(exercise, code, "```"),
+                thinking="First the rules, then the order of the result, then the ends.",
+            ),
             Reply(code),
         )
     )

@@ -22,9 +22,7 @@ class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     output: Size = Size(2**20)  # standard output and error together
 
 
-class CallsCheck(
-    msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, tag_field="kind", tag="calls"
-):
+class CallsCheck(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, tag_field="kind", tag="calls"):
     """A named function, called with JSON arguments; its results are compared outside the sandbox."""
 
     name: str

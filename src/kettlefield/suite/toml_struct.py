@@ -100,7 +100,9 @@ def _quantity(kind: type, value: Any) -> Any:
     if kind not in parsers:
         raise NotImplementedError(f"no such quantity: {kind}")
     if not isinstance(value, str):
-        raise ValueError(f"is {value!r}, which has no unit; write text such as {'16 GiB' if kind is Size else '90 s'!r}")
+        raise ValueError(
+            f"is {value!r}, which has no unit; write text such as {'16 GiB' if kind is Size else '90 s'!r}"
+        )
     try:
         return kind(parsers[kind](value))
     except ValueError as err:

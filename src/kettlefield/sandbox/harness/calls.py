@@ -88,7 +88,15 @@ def main():
         return
     function = namespace.get(job["function"])
     if not callable(function):
-        send({"build": {"type": "NameError", "message": f"no function {job['function']} is defined", "line": None}})
+        send(
+            {
+                "build": {
+                    "type": "NameError",
+                    "message": f"no function {job['function']} is defined",
+                    "line": None,
+                }
+            }
+        )
         return
     for number, arguments in enumerate(job["cases"]):
         try:

@@ -28,7 +28,16 @@ def main():
     try:
         exec(code, module)
     except ModuleNotFoundError as error:
-        send({"load": {"type": "ModuleNotFoundError", "message": str(error), "line": None, "module": str(error.name)}})
+        send(
+            {
+                "load": {
+                    "type": "ModuleNotFoundError",
+                    "message": str(error),
+                    "line": None,
+                    "module": str(error.name),
+                }
+            }
+        )
         raise
     except MemoryError as error:
         send({"load": {"type": "MemoryError", "message": str(error), "line": None, "limit": "memory"}})

@@ -1,0 +1,148 @@
+"""The campaign written down before it starts: plan, suite, rig, candidates and their weights' digests."""
+
+import asyncio
+import json
+import os
+from concurrent.futures import ThreadPoolExecutor
+
+import msgspec
+
+from kettlefield.campaign.observer import Observer
+from kettlefield.campaign.plan import Candidate, Plan
+from kettlefield.core.errors import InputError
+from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
+from kettlefield.record.store import Record
+from kettlefield.rig.accelerators import Accelerator
+from kettlefield.rig.host import read_host
+from kettlefield.rig.toolchains import Missing, find_toolchain
+from kettlefield.sandbox.isolation import Isolation
+from kettlefield.suite.format import Exercise, Suite
+from kettlefield.weights.digest import weights_digest
+
+
+def begin_campaign(
+    record: Record, plan: Plan, suite: Suite, isolation: Isolation, accelerator: Accelerator | None
+) -> None:
+    """Write the campaign down, or make sure that the one in the record is this one.
+
+    Raises
+    ------
+    InputError
+        The record holds a campaign of another plan or another state of the suite.
+    """
+    found = record.campaign()
+    if found is None:
+        entry = _campaign_entry(plan, suite, isolation, accelerator)
+        record.begin(entry, [_exercise_entry(exercise) for exercise in suite.exercises])
+        return
+    place = str(record.path)
+    if found["suite_digest"] != suite.digest:
+        raise InputError(
+            f"was begun with another state of the suite {found['suite_name']} ({found['suite_digest'][:19]})",
+            place,
+            "Restore the suite, or give the plan a new record.",
+        )
+    before: dict[str, str] = json.loads(found["plan_parts"])
+    # candidates may be added to a running campaign; whatever was there must be as it was
+    changed = [name for name, digest in before.items() if plan.parts.get(name) != digest]
+    if changed:
+        raise InputError(
+            f"was begun with another plan; changed since: {', '.join(changed)}",
+            place,
+            "Undo the change, or give the plan a new record: results under other settings are never mixed in.",
+        )
+
+
+async def register_candidates(record: Record, chosen: list[Candidate], observer: Observer) -> dict[str, int]:
+    """Read every weights file's digest before anything is measured, then write the candidates down.
+
+    Returns
+    -------
+    dict
+        Candidate name -> id in the record.
+
+    Raises
+    ------
+    InputError
+        Weights changed since the campaign began, or cannot be read.
+    """
+    digests = await _digests(chosen, observer)
+    ids = {}
+    for candidate in chosen:
+        before = record.weights_digest(candidate.name)
+        digest = digests.get(candidate.name)
+        if before is not None and before != digest:
+            raise InputError(
+                f"weights of {candidate.name} changed since the campaign began",
+                str(candidate.weights),
+                "Restore the file, or give the plan a new record.",
+            )
+        weights = candidate.weights
+        entry = CandidateEntry(
+            name=candidate.name,
+            model=candidate.model,
+            level=candidate.level,
+            reference=candidate.reference,
+            settings=candidate.settings(),
+            weights_path=str(weights) if weights is not None else None,
+            weights_bytes=weights.stat().st_size if weights is not None else None,
+            weights_sha256=digest,
+        )
+        ids[candidate.name] = record.put_candidate(entry)
+    return ids
+
+
+async def _digests(chosen: list[Candidate], observer: Observer) -> dict[str, str]:
+    files = {candidate.name: candidate.weights for candidate in chosen if candidate.weights is not None}
+    total, done = sum(path.stat().st_size for path in files.values()), 0
+    loop = asyncio.get_running_loop()
+
+    def count(size: int) -> None:
+        nonlocal done
+        done += size
+        observer.digesting(total, done)
+
+    def on_bytes(size: int) -> None:
+        loop.call_soon_threadsafe(count, size)
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        jobs = {name: loop.run_in_executor(pool, weights_digest, path, on_bytes) for name, path in files.items()}
+        return {name: await job for name, job in jobs.items()}
+
+
+def _campaign_entry(plan: Plan, suite: Suite, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
+    languages = sorted({exercise.spec.language for exercise in suite.exercises})
+    card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
+    rig: dict[str, object] = {
+        "host": msgspec.to_builtins(read_host()),
+        "accelerator": card,
+        "toolchains": {name: _toolchain_version(name) for name in languages},
+        "isolation": {"name": isolation.name, "lacks": list(isolation.lacks)},
+    }
+    return CampaignEntry(
+        title=plan.title,
+        plan_text=plan.text,
+        plan_digest=plan.digest,
+        plan_parts=plan.parts,
+        suite_name=suite.name,
+        suite_digest=suite.digest,
+        rig=rig,
+        simulated=accelerator is not None and accelerator.simulated,
+    )
+
+
+def _exercise_entry(exercise: Exercise) -> ExerciseEntry:
+    spec = exercise.spec
+    return ExerciseEntry(
+        id=exercise.id,
+        title=spec.title,
+        kind=spec.kind,
+        language=spec.language,
+        difficulty=spec.difficulty,
+        topics=spec.topics,
+    )
+
+
+def _toolchain_version(language: str) -> str:
+    found = find_toolchain(language)
+    return "missing" if isinstance(found, Missing) else found.version

@@ -1,0 +1,164 @@
+"""What the tests share: the installed program, small campaigns on the stand-in, servers that answer as told."""
+
+import json
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import threading
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+
+from kettlefield.standin.demo import CARD
+from kettlefield.standin.models import MODELS, write_weights
+
+NEEDED = ("bwrap", "unshare", "setpriv", "prlimit", "node")
+STANDIN = [
+    *("{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}"),
+    *("--context", "{context}", "--level", "{level}", "--slots", "4"),
+]
+
+
+def pytest_sessionstart(session):
+    """Missing programs end the run: a test that cannot run must not look like one that passed."""
+    missing = [name for name in NEEDED if shutil.which(name) is None]
+    if missing:
+        pytest.exit(f"the tests need {', '.join(missing)}: run ./test.sh, which installs them", returncode=2)
+
+
+@dataclass
+class Done:
+    """A finished run of the program."""
+
+    code: int
+    out: str
+    err: str
+
+    @property
+    def json(self):
+        return json.loads(self.out)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _own_cache(tmp_path_factory):
+    """The tests' digest cache is their own."""
+    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+
+
+@pytest.fixture(scope="session")
+def program():
+    """The installed console script."""
+    path = Path(sys.executable).with_name("kettlefield")
+    assert path.exists(), "kettlefield is not installed beside this interpreter"
+    return str(path)
+
+
+@pytest.fixture(scope="session")
+def run_cli(program):
+    """Run the program and wait: ``run_cli("decide", record, cwd=...)``; a traceback fails the test."""
+
+    def run(*args, cwd=None, env=None, prefix=()):
+        done = subprocess.run(
+            [*prefix, program, *map(str, args)],
+            capture_output=True,
+            text=True,
+            cwd=cwd,
+            env={**os.environ, **(env or {})},
+            timeout=280,
+            check=False,
+        )
+        assert "Traceback" not in done.stderr, done.stderr
+        return Done(done.returncode, done.stdout, done.stderr)
+
+    return run
+
+
+@pytest.fixture
+def make_plan(tmp_path):
+    """Write a plan for the stand-in and what it needs; returns the plan's path.
+
+    Extra TOML goes in by table name; ``candidates`` are (level, extra lines) of one made-up model.
+    """
+
+    def make(*, candidates=(("q4_k_m", ""),), model="kelpling-400m", command=None, tables=None, criteria="", head=""):
+        (tmp_path / "card").mkdir(exist_ok=True)
+        # a card fast enough that a test spends its time in the program, not in simulated waiting
+        fast = CARD.replace("640e9", "4e12").replace("load_bytes_s = 3e9", "load_bytes_s = 100e9")
+        (tmp_path / "card" / "card.toml").write_text(fast)
+        (tmp_path / "weights").mkdir(exist_ok=True)
+        parts = {
+            "rig": 'accelerator = "simulated:card"',
+            "server": f"command = {json.dumps(command or STANDIN)}\ncontext = 2048\nready_within = '30 s'",
+            "sampling": "seed = 11\nmax_tokens = 700",
+            "speed": "requests = 0",
+            "grading": "in_flight = 4",
+            **(tables or {}),
+        }
+        text = f'title = "Test"\nsuite = "berthdesk"\nrecord = "record.db"\n{head}\n'
+        text += "".join(f"[{name}]\n{body}\n" for name, body in parts.items())
+        for level, extra in candidates:
+            path = tmp_path / "weights" / f"{model}-{level}.gguf"
+            if not path.exists():
+                write_weights(MODELS[model], level, path)
+            text += f'[[candidate]]\nmodel = "{model}"\nlevel = "{level}"\nweights = "weights/{path.name}"\n{extra}\n'
+        plan = tmp_path / "plan.toml"
+        plan.write_text(text + criteria)
+        return plan
+
+    return make
+
+
+@pytest.fixture
+def scripted_server():
+    """Start servers that answer every request with the given bytes; the url of each.
+
+    ``pieces`` are sent one after the other with a pause between; ``delay_s`` is that pause.
+    """
+    stops = []
+
+    def start(*pieces, delay_s=0.005):
+        listener = socket.create_server(("127.0.0.1", 0))
+        stop = threading.Event()
+
+        def serve():
+            while not stop.is_set():
+                try:
+                    connection, _ = listener.accept()
+                except OSError:
+                    return
+                with connection:
+                    _read_request(connection)
+                    for piece in pieces:
+                        try:
+                            connection.sendall(piece)
+                        except OSError:
+                            break
+                        time.sleep(delay_s)
+
+        thread = threading.Thread(target=serve, daemon=True)
+        thread.start()
+        stops.append((stop, listener, thread))
+        return f"http://127.0.0.1:{listener.getsockname()[1]}"
+
+    yield start
+    for stop, listener, thread in stops:
+        stop.set()
+        listener.shutdown(socket.SHUT_RDWR)
+        listener.close()
+        thread.join(2)
+
+
+def _read_request(connection):
+    data = b""
+    while b"\r\n\r\n" not in data:
+        data += connection.recv(65536) or b"\r\n\r\n"
+    head, _, body = data.partition(b"\r\n\r\n")
+    for line in head.lower().split(b"\r\n"):
+        if line.startswith(b"content-length:"):
+            missing = int(line.split(b":")[1]) - len(body)
+            while missing > 0:
+                missing -= len(connection.recv(missing)) or missing

@@ -1,0 +1,92 @@
+"""Replies of many shapes, each with the program that must be found in it."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kettlefield.core.extraction import Wanted, extract_answer
+from kettlefield.core.fences import find_blocks
+
+PYTHON = Wanted(language="python", file="answer.py", entry="berth_of")
+SCRIPT = Wanted(language="javascript", file="answer.js")
+CODE = "def berth_of(ship):\n    return ship[0]\n"
+JS = 'const fs = require("fs");\nconsole.log(fs.readFileSync(0, "utf8"));\n'
+
+SHAPES = {
+    "plain fence": f"```python\n{CODE}```\n",
+    "prose around": f"Here it is:\n\n```python\n{CODE}```\n\nIt works for every ship.",
+    "tildes": f"~~~~py\n{CODE}~~~~\n",
+    "long fence": f"`````Python3\n{CODE}`````\n",
+    "no tag": f"```\n{CODE}```",
+    "info with attributes": f"```python title=answer.py\n{CODE}```",
+    "in a list": "1. The program:\n\n   ```python\n   def berth_of(ship):\n       return ship[0]\n   ```\n2. Done.",
+    "after a list mark": "- ```python\n  def berth_of(ship):\n      return ship[0]\n  ```\n",
+    "in a quotation": "> ```python\n> def berth_of(ship):\n>     return ship[0]\n> ```\n",
+    "usage example first": f"Run it:\n```python\nprint(berth_of('Teal'))\n```\nwith\n```python\n{CODE}```",
+    "usage example last": f"```python\n{CODE}```\nThen:\n```python\nberth_of('Teal')\n```",
+    "shell and output around": f"```sh\npip list\n```\n```python\n{CODE}```\n```text\nT\n```",
+    "json beside": f'```json\n{{"berth_of": "T"}}\n```\n```\n{CODE}```',
+    "thinking tags": f"<think>\n```python\ndef berth_of(x): pass\n```\n</think>\n```python\n{CODE}```",
+    "thinking that names its tag": f"<think>I end with </think>, so</think>\n```python\n{CODE}```",
+    "carriage returns": f"```python\n{CODE}```".replace("\n", "\r\n"),
+    "byte order mark": f"\ufeff```python\n{CODE}```",
+    "bare code": CODE,
+    "bare code with prose": f"Sure, this should do.\n\n{CODE}\nI hope that helps!\n",
+    "interpreter transcript": "```pycon\n>>> def berth_of(ship):\n...     return ship[0]\n```",
+    "fence inside a fence": f"````markdown-ish\n{CODE}````",
+}
+
+
+@pytest.mark.parametrize("name", SHAPES)
+def test_the_program_is_found_in(name):
+    found = extract_answer(SHAPES[name], PYTHON)
+    assert found.files, found.how
+    assert found.files[0].text.strip() == CODE.strip()
+    assert (found.files[0].name, found.cut) == ("answer.py", False)
+
+
+@pytest.mark.parametrize("reply", [f"```js\n{JS}```", f"```JavaScript\n{JS}```", JS, f"Run it:\n\n{JS}"])
+def test_a_javascript_program_is_found(reply):
+    assert extract_answer(reply, SCRIPT).files[0].text.strip() == JS.strip()
+
+
+@pytest.mark.parametrize(
+    "reply",
+    ["", "I cannot help with that.", "```text\nnothing here\n```", "<think>still thinking\n```python\nx = 1\n```"],
+)
+def test_a_reply_without_a_program_has_no_answer(reply):
+    found = extract_answer(reply, PYTHON)
+    assert found.files == ()
+    assert found.how
+
+
+def test_an_unclosed_block_is_kept_and_marked():
+    found = extract_answer(f"```python\n{CODE}", PYTHON)
+    assert (found.files[0].text, found.cut) == (CODE, True)
+    assert "never ended" in found.remarks[0]
+
+
+def test_another_language_is_taken_only_for_want_of_better():
+    both = extract_answer(f"```js\nfunction f() {{}}\n```\n```python\n{CODE}```", PYTHON)
+    assert both.files[0].text == CODE
+    assert extract_answer("```js\nfunction f() {}\n```", PYTHON).files[0].text == "function f() {}\n"
+
+
+@given(st.text(max_size=400))
+def test_extraction_never_raises_and_invents_nothing(reply):
+    for wanted in (PYTHON, SCRIPT):
+        for file in extract_answer(reply, wanted).files:
+            kept = file.text.replace("\n", "")
+            assert all(ch in reply for ch in kept)
+
+
+@given(st.text(st.characters(blacklist_characters="`~\r", blacklist_categories=["Cs"]), min_size=1), st.sampled_from("`~"))
+def test_a_fenced_text_comes_back_whole(body, mark):
+    blocks = find_blocks(f"{mark * 3}\n{body}\n{mark * 3}")
+    assert [block.text for block in blocks] == [body + "\n"]
+
+
+def test_thousands_of_blocks_and_a_very_long_line_take_linear_work():
+    # a quadratic reading of this would not end within the test's time limit
+    reply = "```text\nx\n```\n" * 20_000 + "y" * 2_000_000 + f"\n```python\n{CODE}```"
+    assert extract_answer(reply, PYTHON).files[0].text == CODE

@@ -1,0 +1,107 @@
+"""Units, agreement of values, and text made safe; and what core may import."""
+
+import ast
+import sys
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import kettlefield.core
+from kettlefield.core import units
+from kettlefield.core.agreement import values_agree
+from kettlefield.core.plaintext import shorten, visible
+
+
+@pytest.mark.parametrize(
+    ("text", "value"), [("16 GiB", 16 * 2**30), ("1.5 MB", 1_500_000), ("512KiB", 524_288), (" 7 B ", 7)]
+)
+def test_sizes(text, value):
+    assert units.parse_size(text) == value
+
+
+@pytest.mark.parametrize(("text", "value"), [("90 s", 90), ("250 ms", 0.25), ("2 min", 120), ("1.5 h", 5400)])
+def test_durations(text, value):
+    assert units.parse_duration(text) == pytest.approx(value)
+
+
+@pytest.mark.parametrize("text", ["16", "GiB", "-3 s", "0 s", "3 weeks", "1e3 s", "", "16 gib"])
+def test_a_quantity_without_a_known_unit_is_refused(text):
+    for parse in (units.parse_size, units.parse_duration):
+        with pytest.raises(ValueError, match="write"):
+            parse(text)
+
+
+@pytest.mark.parametrize(
+    ("shown", "expected"),
+    [
+        (units.format_bytes(7.52 * 2**30), "7.52 GiB"),
+        (units.format_bytes(900), "900 B"),
+        (units.format_bytes(None), "-"),
+        (units.format_duration(0.412), "412 ms"),
+        (units.format_duration(3.2104), "3.21 s"),
+        (units.format_duration(125), "2 min 05 s"),
+        (units.format_duration(7380), "2 h 03 min"),
+        (units.three_digits(12345.6), "12,346"),
+        (units.three_digits(0.01234), "0.0123"),
+        (units.three_digits(0), "0"),
+    ],
+)
+def test_quantities_are_shown_with_their_unit(shown, expected):
+    assert shown == expected
+
+
+@pytest.mark.parametrize(
+    ("found", "expected", "agree"),
+    [
+        (1, 1.0, True),
+        (1, True, False),
+        (0, None, False),
+        ("1", 1, False),
+        ([1, 2], [1, 2], True),
+        ([1, 2], [2, 1], False),
+        ({"a": 1, "b": 2}, {"b": 2, "a": 1}, True),
+        ({"a": 1}, {"a": 1, "b": 2}, False),
+        (0.1 + 0.2, 0.3, False),
+        (float("nan"), 0.0, False),
+    ],
+)
+def test_values_agree_exactly(found, expected, agree):
+    assert values_agree(found, expected) is agree
+
+
+def test_tolerance_is_absolute_or_relative_whichever_is_larger():
+    assert values_agree(0.1 + 0.2, 0.3, tolerance=1e-9)
+    assert values_agree(1_000_001, 1_000_000, tolerance=1e-6)
+    assert not values_agree(1_000_002, 1_000_000, tolerance=1e-6)
+    assert not values_agree(float("nan"), 1.0, tolerance=0.5)
+
+
+def test_hostile_nesting_never_agrees_and_never_breaks():
+    deep = []
+    for _ in range(5000):
+        deep = [deep]
+    assert not values_agree(deep, deep)
+
+
+@given(st.text())
+def test_visible_text_holds_no_control_character(text):
+    assert not any(ord(ch) < 32 and ch not in "\n\t" for ch in visible(text))
+    assert "\x1b" not in visible("\x1b[31mred")
+    assert "\u202e" not in visible("a\u202eb")
+
+
+def test_shortening_states_what_is_left_out():
+    assert shorten("abcdef", 4) == "abcd ... (2 more characters)"
+    assert shorten("abc", 4) == "abc"
+
+
+def test_core_imports_the_standard_library_numpy_scipy_and_itself_only():
+    allowed = sys.stdlib_module_names | {"numpy", "scipy"}
+    for path in Path(kettlefield.core.__file__).parent.glob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            names = [node.module] if isinstance(node, ast.ImportFrom) else []
+            names += [alias.name for alias in node.names] if isinstance(node, ast.Import) else []
+            for name in names:
+                assert name.split(".")[0] in allowed or name.startswith("kettlefield.core"), f"{path.name}: {name}"

@@ -1,0 +1,109 @@
+"""Suites: what is refused, and with which words; the lock."""
+
+import json
+import shutil
+from pathlib import Path
+
+import pytest
+
+from kettlefield.core.errors import InputError
+from kettlefield.suite.loader import find_suite, is_plain_name, load_suite
+from kettlefield.suite.lock import write_lock
+
+BUILT_IN = find_suite("berthdesk", Path())
+
+
+@pytest.fixture
+def suite(tmp_path):
+    """A suite with one exercise of the built-in one, unlocked."""
+    folder = tmp_path / "mine"
+    shutil.copytree(BUILT_IN / "fare-quote", folder / "fare-quote")
+    shutil.copy(BUILT_IN / "suite.toml", folder)
+    return folder
+
+
+def edit(path, before, after):
+    text = path.read_text()
+    assert before in text
+    path.write_text(text.replace(before, after))
+
+
+def test_the_built_in_suite_loads_and_agrees_with_its_lock():
+    suite = load_suite(BUILT_IN)
+    assert len(suite.exercises) >= 12
+    assert {exercise.spec.language for exercise in suite.exercises} >= {"python", "javascript"}
+    assert all(len(exercise.decoys) >= 2 for exercise in suite.exercises)
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "place", "words"),
+    [
+        ("difficulty = 3", "dificulty = 3", "exercise.toml", 'unknown key "dificulty"'),
+        ("difficulty = 3", 'difficulty = "hard"', "[difficulty]", "expected `int`"),
+        ("difficulty = 3", "difficulty = 9", "[difficulty]", "is 9"),
+        ('language = "python"', 'language = "fortran"', "[language]", "fortran"),
+        ('file = "answer.py"', 'file = "../answer.py"', "[file]", "leaves the exercise's folder"),
+        ('kind = "calls"', 'kind = "guess"', "[check 1]", "guess"),
+        ("cases.json", "absent.json", "absent.json", "no such file"),
+        ('outcome = "wrong-answer"', 'outcome = "bad"', "[decoy 1] outcome", "bad"),
+        ("difficulty = 3", 'difficulty = 3\nlimits = { wall = "5" }', "[limits] wall", "90 s"),
+        ("difficulty = 3", "difficulty = ", "exercise.toml", "not valid TOML"),
+    ],
+)
+def test_a_fault_in_an_exercise_names_file_and_key(suite, before, after, place, words):
+    edit(suite / "fare-quote" / "exercise.toml", before, after)
+    with pytest.raises(InputError) as caught:
+        load_suite(suite)
+    assert place in caught.value.where
+    assert words in f"{caught.value.what} {caught.value.hint}"
+
+
+@pytest.mark.parametrize("cases", ["[]", "{}", "[{}]", '[{"args": 3, "expect": 1}]', "[" * 100_000, "[1"])
+def test_faulty_cases_are_refused(suite, cases):
+    (suite / "fare-quote" / "cases.json").write_text(cases)
+    with pytest.raises(InputError, match=r"cases\.json"):
+        load_suite(suite)
+
+
+def test_missing_parts_are_named(suite, tmp_path):
+    (suite / "fare-quote" / "answer" / "answer.py").unlink()
+    with pytest.raises(InputError, match=r"no answer\.py"):
+        load_suite(suite)
+    shutil.rmtree(suite / "fare-quote")
+    with pytest.raises(InputError, match="no exercise"):
+        load_suite(suite)
+    with pytest.raises(InputError, match="berthdesk"):
+        find_suite("berthdeck", tmp_path)
+
+
+@pytest.mark.parametrize("changed", ["prompt.md", "cases.json", "answer/answer.py", "decoys/half-even/answer.py"])
+def test_the_lock_names_what_was_tampered_with(suite, changed):
+    write_lock(suite)
+    first = load_suite(suite).digest
+    path = suite / "fare-quote" / changed
+    path.write_text(path.read_text() + "\n")
+    with pytest.raises(InputError, match="fare-quote was changed"):
+        load_suite(suite)
+    assert load_suite(suite, check_lock=False).digest != first
+
+
+def test_the_digest_is_of_contents_not_of_place(suite, tmp_path):
+    shutil.copytree(suite, tmp_path / "elsewhere")
+    (tmp_path / "elsewhere" / "fare-quote" / "__pycache__").mkdir()
+    assert load_suite(suite).digest == load_suite(tmp_path / "elsewhere").digest
+
+
+def test_a_link_in_a_suite_is_refused(suite):
+    (suite / "fare-quote" / "extra").symlink_to("/etc/hostname")
+    with pytest.raises(InputError, match="is a link"):
+        load_suite(suite)
+
+
+@pytest.mark.parametrize("name", ["/etc/passwd", "../x", "a/../../x", "a\0b", "", "a\\b", "x\n"])
+def test_file_names_that_leave_the_folder_are_seen(name):
+    assert not is_plain_name(name)
+
+
+def test_every_case_file_of_the_built_in_suite_is_one_case_a_line():
+    for path in BUILT_IN.glob("*/cases.json"):
+        assert len(json.loads(path.read_text())) == len(path.read_text().splitlines()) - 2
