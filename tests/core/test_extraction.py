@@ -80,7 +80,9 @@ def test_extraction_never_raises_and_invents_nothing(reply):
             assert all(ch in reply for ch in kept)
 
 
-@given(st.text(st.characters(blacklist_characters="`~\r", blacklist_categories=["Cs"]), min_size=1), st.sampled_from("`~"))
+@given(
+    st.text(st.characters(blacklist_characters="`~\r", blacklist_categories=["Cs"]), min_size=1), st.sampled_from("`~")
+)
 def test_a_fenced_text_comes_back_whole(body, mark):
     blocks = find_blocks(f"{mark * 3}\n{body}\n{mark * 3}")
     assert [block.text for block in blocks] == [body + "\n"]

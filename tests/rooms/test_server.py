@@ -118,7 +118,10 @@ def test_a_server_that_does_not_stream_is_read_all_the_same(scripted_server):
         ([HEAD, b"data: <html>\n\n"], "no chat completion"),
         ([HEAD, b'data: {"choices": 3}\n\n'], "no chat completion"),
         ([b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nConnection: close\r\n\r\n<p>"], "text/html"),
-        ([b'HTTP/1.1 500 No\r\nConnection: close\r\n\r\n{"error": {"message": "too \x1b[31mred"}}'], "too \\x1b[31mred"),
+        (
+            [b'HTTP/1.1 500 No\r\nConnection: close\r\n\r\n{"error": {"message": "too \x1b[31mred"}}'],
+            "too \\x1b[31mred",
+        ),
         ([b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nContent-Length: 999\r\n\r\n"], "broke off"),
         ([b""], "broke off"),
     ],
@@ -158,7 +161,9 @@ def test_placeholders_are_filled_and_unknown_ones_refused():
 def test_a_stopped_server_takes_all_it_started_with_it(tmp_path):
     import psutil
 
-    script = "import subprocess, time; print(subprocess.Popen(['setsid', 'sleep', '60']).pid, flush=True); time.sleep(60)"
+    script = (
+        "import subprocess, time; print(subprocess.Popen(['setsid', 'sleep', '60']).pid, flush=True); time.sleep(60)"
+    )
 
     async def run():
         server = start_server(launch(tmp_path, ["{python}", "-c", script]))
@@ -174,7 +179,10 @@ def test_a_stopped_server_takes_all_it_started_with_it(tmp_path):
 @pytest.mark.parametrize(
     ("script", "words"),
     [
-        ("import sys; print('no card \\x1b[1m found'); sys.exit(7)", "status 7 before it was ready: no card \\x1b[1m found"),
+        (
+            "import sys; print('no card \\x1b[1m found'); sys.exit(7)",
+            "status 7 before it was ready: no card \\x1b[1m found",
+        ),
         ("import time; print('warming'); time.sleep(60)", "not ready within 1.00 s: warming"),
     ],
 )

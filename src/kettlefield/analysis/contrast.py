@@ -12,7 +12,8 @@ from kettlefield.analysis.frames import (
     speed_frame,
     trials_frame,
 )
-from kettlefield.core.intervals import Estimate, pass_ratio, quantile_interval
+from kettlefield.core.estimate import Estimate
+from kettlefield.core.intervals import pass_ratio, quantile_interval
 from kettlefield.core.measures import MEASURES, Measure
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.record.store import Record

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 from kettlefield.analysis.contrast import Contrast, Figures
 from kettlefield.core.acceptance import Criterion, Status, Verdict, judge, reach_verdict
-from kettlefield.core.intervals import Estimate, samples_for_bound
+from kettlefield.core.estimate import Estimate
+from kettlefield.core.intervals import samples_for_bound
 from kettlefield.core.measures import MEASURES
 
 

@@ -11,7 +11,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from kettlefield.core.intervals import Estimate
+from kettlefield.core.estimate import Estimate
 from kettlefield.core.measures import Unit
 from kettlefield.core.plaintext import visible
 from kettlefield.core.units import Scale, duration_scale, format_scaled, size_scale

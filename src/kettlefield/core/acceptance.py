@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from kettlefield.core.intervals import Estimate
+from kettlefield.core.estimate import Estimate
 
 
 class Status(StrEnum):

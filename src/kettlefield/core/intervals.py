@@ -2,21 +2,12 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from statistics import NormalDist
 
 import numpy as np
 from scipy import stats
 
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Estimate:
-    """A figure with the interval round it; a bound that the sample cannot give is None."""
-
-    value: float
-    low: float | None
-    high: float | None
-    n: int  # samples the figure rests on
+from kettlefield.core.estimate import Estimate
 
 
 def two_sided_z(confidence: float) -> float:

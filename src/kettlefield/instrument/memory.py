@@ -1,15 +1,13 @@
 """Memory of a server's process tree, sampled in a thread of its own and kept by phase."""
 
-import contextlib
 import threading
 import time
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
-import psutil
 
 from kettlefield.rig.accelerators import Accelerator
+from kettlefield.rig.processes import process_tree, proportional_bytes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,7 +62,7 @@ class MemorySampler:
             self._look()
 
     def _look(self) -> None:
-        pids = tree(self._pid)
+        pids = process_tree(self._pid)
         if not pids:
             return
         host = sum(proportional_bytes(pid) for pid in pids)
@@ -72,22 +70,3 @@ class MemorySampler:
         with self._lock:
             micros = round((time.perf_counter() - self._began_s) * 1e6)
             self._rows.append((max(0, micros), host, accelerator))
-
-
-def tree(pid: int) -> set[int]:
-    """Ids of a process and of all below it; empty when it is gone."""
-    with contextlib.suppress(psutil.NoSuchProcess):
-        first = psutil.Process(pid)
-        return {pid, *(child.pid for child in first.children(recursive=True))}
-    return set()
-
-
-def proportional_bytes(pid: int) -> int:
-    """A process's proportional share of resident memory (PSS); its resident size where the kernel tells no PSS."""
-    with contextlib.suppress(OSError, ValueError, IndexError):
-        for line in Path(f"/proc/{pid}/smaps_rollup").read_text(encoding="ascii").splitlines():
-            if line.startswith("Pss:"):
-                return int(line.split()[1]) * 1024
-    with contextlib.suppress(psutil.Error):
-        return int(psutil.Process(pid).memory_info().rss)
-    return 0

@@ -131,7 +131,7 @@ class UserNamespaces:
                 "--kill-child=KILL",
                 "--",
             ),
-            *("setsid", "--wait", "sh", "-c", self._script(job, staged, root), "sh", *inner),
+            *("sh", "-c", self._script(job, staged, root), "sh", *inner),
         ]
 
     def _script(self, job: Job, staged: Staged, root: Path) -> str:
@@ -170,7 +170,9 @@ class UserNamespaces:
             "cd /",
             "umount -l old",
         ]
-        lines += ["mount -o remount,ro,bind /", "cd /work", 'exec "$@"']
+        lines += ["mount -o remount,ro,bind /", "cd /work"]
+        # the shell stays as the first process: signals to that one are ignored, and what it leaves dies with it
+        lines += ["set +e", '"$@"', "exit $?"]
         return "\n".join(lines)
 
     @staticmethod

@@ -15,12 +15,12 @@ from pathlib import Path
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.units import format_bytes
+from kettlefield.rig.processes import process_tree, proportional_bytes, resident_bytes
 from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Isolation
 from kettlefield.sandbox.job import Job, RunReport, Staged
 
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
 RESULT_LIMIT_BYTES = 16 * 2**20
-_PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
 _uids = itertools.cycle(range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + 4000))
 # exit statuses that the shell's convention gives to a limit's signal
 _SIGXCPU_STATUS = 128 + signal.SIGXCPU
@@ -173,14 +173,15 @@ class _Run:
         return self.over_limit is not None
 
     def _is_over_memory(self) -> bool:
-        used = sum(_resident_bytes(pid) for pid in _tree(self.process.pid))
-        if used > self.job.limits.memory_bytes:
+        pids, limit = process_tree(self.process.pid), self.job.limits.memory_bytes
+        # resident sizes count shared pages once a process: cheap, but only the first of two questions
+        if sum(map(resident_bytes, pids)) > limit and sum(map(proportional_bytes, pids)) > limit:
             self.over_limit = f"more memory than {format_bytes(self.job.limits.memory_bytes)}"
         return self.over_limit is not None
 
     def _kill(self) -> None:
         """Kill the tree; in a process-id namespace the rest dies with its first process."""
-        for pid in reversed(_tree(self.process.pid)):
+        for pid in reversed(process_tree(self.process.pid)):
             with contextlib.suppress(ProcessLookupError, PermissionError):
                 os.kill(pid, signal.SIGKILL)
         self.process.wait()
@@ -193,19 +194,3 @@ class _Run:
                 if first.startswith(speaker):
                     return first
         return None
-
-
-def _tree(pid: int) -> list[int]:
-    """A process and all below it, parents first."""
-    found = [pid]
-    for parent in found:
-        with contextlib.suppress(OSError):
-            for task in os.scandir(f"/proc/{parent}/task"):
-                found += map(int, Path(task.path, "children").read_text().split())
-    return found
-
-
-def _resident_bytes(pid: int) -> int:
-    with contextlib.suppress(OSError, IndexError, ValueError):
-        return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * _PAGE_BYTES
-    return 0

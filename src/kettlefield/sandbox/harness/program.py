@@ -3,6 +3,7 @@
 import json
 import os
 import sys
+import types
 
 
 def main():
@@ -21,12 +22,11 @@ def main():
     send({"built": True})
     sys.argv = [path]
     sys.path.insert(0, os.getcwd())
-    module = sys.modules["__main__"].__dict__
-    for name in ("json", "os", "main"):
-        module.pop(name, None)
-    module["__file__"] = path
+    module = types.ModuleType("__main__")
+    module.__file__ = path
+    sys.modules["__main__"] = module
     try:
-        exec(code, module)
+        exec(code, module.__dict__)
     except ModuleNotFoundError as error:
         send(
             {

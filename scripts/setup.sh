@@ -1,0 +1,26 @@
+# Set-up that demo.sh and test.sh share: Debian packages where we may install them, a virtual environment, the package.
+
+# need PROGRAM=PACKAGE ...: make sure that programs are there; as root missing ones are installed
+need() {
+    missing=""
+    for pair in "$@"; do
+        command -v "${pair%%=*}" >/dev/null 2>&1 || missing="$missing ${pair#*=}"
+    done
+    [ -z "$missing" ] && return 0
+    if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; then
+        apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq $missing >/dev/null
+    else
+        echo "missing:$missing; install them first: sudo apt-get install$missing" >&2
+        exit 2
+    fi
+}
+
+# environment EXTRAS: a virtual environment in .venv that holds this checkout
+environment() {
+    python=$(command -v python3 || true)
+    [ -n "$python" ] || need python3=python3
+    if [ ! -x .venv/bin/python ]; then
+        python3 -m venv .venv 2>/dev/null || { need ensurepip=python3-venv; python3 -m venv .venv; }
+    fi
+    .venv/bin/python -m pip install --quiet --disable-pip-version-check -e "$1"
+}

@@ -1,0 +1,8 @@
+#!/bin/sh
+# Install what the tests need into .venv and run them. Further words go to pytest.
+set -eu
+cd "$(dirname "$0")"
+. scripts/setup.sh
+need bwrap=bubblewrap node=nodejs unshare=util-linux /usr/bin/python3=python3
+environment '.[test]'
+exec .venv/bin/python -m pytest "$@"

@@ -1,0 +1,276 @@
+"""Campaigns that are interrupted, killed or badly served: nothing lost, nothing doubled, one clear line."""
+
+import json
+import os
+import signal
+import socket
+import sqlite3
+import subprocess
+import sys
+import time
+
+import psutil
+import pytest
+
+from kettlefield.standin.models import MODELS
+
+SUITE_SIZE = 12
+
+
+def trials_in(record):
+    with sqlite3.connect(record) as connection:
+        rows = connection.execute("SELECT candidate_id, exercise_id, sample, outcome FROM trial").fetchall()
+    connection.close()
+    return rows
+
+
+def standins(folder):
+    found = []
+    for process in psutil.process_iter(["cmdline"]):
+        words = process.info["cmdline"] or []
+        if "kettlefield.standin" in words and any(str(folder) in word for word in words):
+            found.append(process.pid)
+    return found
+
+
+def start(program, plan):
+    return subprocess.Popen([program, "qualify", plan], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+
+
+def wait_for_trials(record, count, process):
+    deadline = time.monotonic() + 60
+    while time.monotonic() < deadline and process.poll() is None:
+        if record.exists():
+            try:
+                if len(trials_in(record)) >= count:
+                    return
+            except sqlite3.OperationalError:
+                pass
+        time.sleep(0.01)
+    pytest.fail(f"no {count} trials: {process.communicate()}")
+
+
+def test_killed_at_several_instants_it_loses_and_doubles_nothing(make_plan, program, run_cli, tmp_path):
+    # a slow card, so that there is time to kill in the midst of asking
+    plan = make_plan(candidates=(("q4_k_m", ""), ("q2_k", "")), tables={"grading": "samples = 2\nin_flight = 2"})
+    card = tmp_path / "card" / "card.toml"
+    card.write_text(card.read_text().replace("4e12", "400e9"))
+    record = tmp_path / "record.db"
+    kept = []
+    for count in (1, 5, 14, 26):
+        process = start(program, plan)
+        wait_for_trials(record, count, process)
+        process.send_signal(signal.SIGKILL)
+        process.communicate()
+        now = trials_in(record)
+        assert now[: len(kept)] == kept  # what was there stays as it was
+        kept = now
+        deadline = time.monotonic() + 5
+        while standins(tmp_path) and time.monotonic() < deadline:
+            time.sleep(0.05)
+        assert standins(tmp_path) == []  # the server went with the program
+    done = run_cli("qualify", plan)
+    rows = trials_in(record)
+    assert done.code == 0, done.err
+    assert len(rows) == len({row[:3] for row in rows}) == 2 * 2 * SUITE_SIZE
+    assert rows[: len(kept)] == kept
+    # an uninterrupted campaign comes to the same outcomes
+    plan.write_text(plan.read_text().replace("record.db", "other.db"))
+    run_cli("qualify", plan)
+    assert sorted(trials_in(tmp_path / "other.db")) == sorted(rows)
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
+def test_interrupted_it_stops_its_server_and_can_go_on(make_plan, program, run_cli, tmp_path, number):
+    plan = make_plan()
+    card = tmp_path / "card" / "card.toml"
+    card.write_text(card.read_text().replace("4e12", "200e9"))
+    process = start(program, plan)
+    wait_for_trials(tmp_path / "record.db", 2, process)
+    process.send_signal(number)
+    _, err = process.communicate(timeout=30)
+    assert process.returncode == 130
+    assert "every finished trial is kept" in err and "Traceback" not in err
+    assert standins(tmp_path) == []
+    kept = trials_in(tmp_path / "record.db")
+    assert run_cli("qualify", plan).code == 0
+    assert trials_in(tmp_path / "record.db")[: len(kept)] == kept
+
+
+def test_only_and_speed_and_json(make_plan, run_cli, tmp_path):
+    plan = make_plan(
+        candidates=(("q8_0", ""), ("q2_k", "")), tables={"speed": "requests = 3\nreply_tokens = 20\nwarm_up = 1"}
+    )
+    done = run_cli("qualify", plan, "--only", "*@q2_k", "--json")
+    rows = done.json["candidates"]
+    assert [row["candidate"] for row in rows] == ["kelpling-400m@q2_k"]
+    assert rows[0]["first_token_s"]["p50"]["n"] == 3  # the warm-up is in no figure
+    with sqlite3.connect(tmp_path / "record.db") as connection:
+        asked = connection.execute(
+            "SELECT purpose, in_flight, completion_tokens, sampling, prompt_id FROM exchange WHERE purpose != 'answer'"
+        ).fetchall()
+    connection.close()
+    assert [row[0] for row in asked] == ["warm-up", "speed", "speed", "speed"]
+    assert all(row[1] == 1 and row[2] == 20 and json.loads(row[3])["max_tokens"] == 20 for row in asked)
+    assert len({row[4] for row in asked}) == 4  # no prompt is sent twice: a cache cannot answer
+    one = run_cli("qualify", plan, "--only", "fare-quote", "--json").json["candidates"]
+    assert [(row["candidate"], row["trials"]) for row in one] == [("kelpling-400m@q2_k", 12), ("kelpling-400m@q8_0", 1)]
+
+
+def test_attached_by_url_memory_is_not_measured_and_the_server_left_running(make_plan, run_cli, tmp_path):
+    plan = make_plan()
+    with socket.create_server(("127.0.0.1", 0)) as probe:
+        port = probe.getsockname()[1]
+    weights = tmp_path / "weights" / "kelpling-400m-q4_k_m.gguf"
+    command = [sys.executable, "-m", "kettlefield.standin", "--weights", weights, "--card", tmp_path / "card"]
+    server = subprocess.Popen([*map(str, command), "--port", str(port), "--level", "q4_k_m", "--slots", "4"])
+    try:
+        text = plan.read_text()
+        begin = text.index("command = [")
+        text = text[:begin] + f'url = "http://127.0.0.1:{port}"\n' + text[text.index("\n", begin) :]
+        plan.write_text(text)
+        row = run_cli("qualify", plan, "--json").json["candidates"][0]
+        assert (row["trials"], row["peak_bytes"], row["load_s"]) == (SUITE_SIZE, None, None)
+        assert server.poll() is None
+    finally:
+        server.terminate()
+        server.wait()
+
+
+def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli, tmp_path):
+    dying = json.dumps(
+        ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}",
+         "--level", "{level}", "--slots", "4", "--die-after", "5"]
+    )  # fmt: skip
+    plan = make_plan(candidates=(("q8_0", f"command = {dying}"), ("q4_k_m", "")))
+    done = run_cli("qualify", plan, "--json")
+    assert done.code == 3
+    assert "died half-way" in done.err and "simulated fault" in done.err
+    first, second = done.json["candidates"]
+    assert first["faults"] == first["outcomes"]["server-fault"] >= SUITE_SIZE - 5
+    assert first["trials"] + first["faults"] == SUITE_SIZE
+    assert (second["trials"], second["faults"]) == (SUITE_SIZE, 0)
+    # mended, the faults alone are run again
+    kept = [row for row in trials_in(tmp_path / "record.db") if row[3] != "server-fault"]
+    again = run_cli("qualify", plan, "--retry-faults", "--json")
+    assert again.json["candidates"][0]["faults"] < first["faults"]
+    assert trials_in(tmp_path / "record.db")[: len(kept)] == kept
+
+
+BAD_SERVERS = [
+    (["no-such-server", "{weights}"], 'there is no program "no-such-server"', 2),
+    (
+        ["{python}", "-c", "import sys; print('card on fire'); sys.exit(9)"],
+        "status 9 before it was ready: card on fire",
+        3,
+    ),
+    (["{python}", "-c", "import time; time.sleep(60)"], "not ready within 2.00 s", 3),
+    (["{python}", "-m", "http.server", "{port}", "--bind", "127.0.0.1", "{weihgts}"], "unknown placeholder", 2),
+]
+
+
+@pytest.mark.parametrize(("command", "words", "code"), BAD_SERVERS, ids=[case[1][:20] for case in BAD_SERVERS])
+def test_a_server_that_cannot_be_used_is_one_clear_line(make_plan, run_cli, command, words, code):
+    table = f"command = {json.dumps(command)}\nready_within = '2 s'"
+    done = run_cli("qualify", make_plan(tables={"server": table}))
+    lines = [line for line in done.err.splitlines() if words in line]
+    assert (done.code, len(lines)) == (code, 1), done.err
+
+
+def test_a_web_server_is_recognised_as_no_inference_server(make_plan, run_cli, tmp_path):
+    (tmp_path / "health").mkdir()
+    (tmp_path / "health" / "index.html").write_text("<p>berths</p>")
+    command = ["{python}", "-m", "http.server", "{port}", "--bind", "127.0.0.1", "--directory", str(tmp_path)]
+    table = f"command = {json.dumps(command)}\nready_within = '20 s'"
+    done = run_cli("qualify", make_plan(tables={"server": table}))
+    assert (done.code, "answers /health with a web page" in done.err) == (3, True)
+
+
+def test_a_taken_port_is_named(make_plan, run_cli):
+    with socket.create_server(("127.0.0.1", 0)) as taken:
+        port = taken.getsockname()[1]
+        done = run_cli("qualify", make_plan(candidates=(("q2_k", f"port = {port}"),)))
+    assert (done.code, f"port {port} is taken" in done.err) == (2, True)
+
+
+def test_what_does_not_fit_shows_the_servers_own_words(make_plan, run_cli):
+    done = run_cli("qualify", make_plan(candidates=(("q2_k", "context = 2000000"),)))
+    assert done.code == 3
+    assert "out of memory on Samphire SK-4: needs" in done.err
+
+
+def test_a_record_in_use_and_a_changed_plan_are_refused(make_plan, run_cli, program, tmp_path):
+    import fcntl
+
+    plan = make_plan()
+    assert run_cli("qualify", plan).code == 0
+    with (tmp_path / "record.db.lock").open("r+") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        done = run_cli("qualify", plan)
+    assert (done.code, "another run is using it" in done.err) == (2, True)
+    before = trials_in(tmp_path / "record.db")
+    text = plan.read_text()
+    for change, words in (
+        (
+            text.replace("max_tokens = 700", "max_tokens = 701"),
+            "changed since: sampling, candidate kelpling-400m@q4_k_m",
+        ),
+        (text + '[[criterion]]\nmeasure = "pass_rate"\nat_least = 0.1\n', "changed since: criterion"),
+    ):
+        plan.write_text(change)
+        done = run_cli("qualify", plan)
+        assert (done.code, words in done.err) == (2, True), done.err
+    plan.write_text(text)
+    weights = tmp_path / "weights" / "kelpling-400m-q4_k_m.gguf"
+    with weights.open("r+b") as file:
+        file.seek(-1, os.SEEK_END)
+        file.write(b"x")
+    done = run_cli("qualify", plan)
+    assert (done.code, "weights of kelpling-400m@q4_k_m changed" in done.err) == (2, True)
+    assert trials_in(tmp_path / "record.db") == before
+
+
+def test_a_full_disk_is_one_line_and_keeps_what_was_written(make_plan, program, tmp_path):
+    """A real full disk: a small file system of the test's own, in a mount namespace."""
+    plan = make_plan(tables={"grading": "samples = 6\nin_flight = 4"})
+    small = tmp_path / "small"
+    small.mkdir()
+    plan.write_text(plan.read_text().replace("record.db", "small/record.db"))
+    script = (
+        f"mount -t tmpfs -o size=700k none {small}; {program} qualify {plan} >/dev/null; code=$?; "
+        f"cp {small}/record.db* {tmp_path}/; exit $code"
+    )
+    user = [] if os.geteuid() == 0 else ["--user", "--map-root-user"]
+    done = subprocess.run(
+        ["unshare", *user, "--mount", "sh", "-c", script], capture_output=True, text=True, timeout=200, check=False
+    )
+    assert done.returncode == 3, done.stderr
+    assert "Traceback" not in done.stderr
+    assert "disk is full" in done.stderr and "same command resumes" in done.stderr
+    rows = trials_in(tmp_path / "record.db")
+    assert len(rows) == len({row[:3] for row in rows}) > 3
+
+
+def test_unknown_names_on_the_command_line(run_cli, make_plan, tmp_path):
+    assert run_cli("qualify", tmp_path / "none.toml").code == 2
+    done = run_cli("qualify", make_plan(head="").with_name("plan.toml"), "--only", "kelping*")
+    assert (done.code, "matches nothing" in done.err) == (2, True)
+    assert run_cli("qualfy").code == 2
+    plan = make_plan()
+    plan.write_text(plan.read_text().replace('"berthdesk"', '"berthdeck"'))
+    done = run_cli("qualify", plan)
+    assert (done.code, "built-in suite: berthdesk" in done.err) == (2, True)
+
+
+def test_unsafe_without_isolation_is_written_down(make_plan, run_cli, tmp_path):
+    plan = make_plan()
+    assert run_cli("qualify", plan, "--unsafe-no-isolation", "--only", "fare-quote").code == 0
+    with sqlite3.connect(tmp_path / "record.db") as connection:
+        rig = json.loads(connection.execute("SELECT rig FROM campaign").fetchone()[0])
+    connection.close()
+    assert rig["isolation"]["name"] == "none"
+    assert "network" in rig["isolation"]["lacks"]
+
+
+def test_the_made_up_models_bear_names_of_their_own():
+    assert all("simulated" in model.title for model in MODELS.values())

@@ -1,0 +1,76 @@
+"""Vetting through the program, and the program's own face."""
+
+import json
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from kettlefield.suite.loader import find_suite
+
+BUILT_IN = find_suite("berthdesk", Path())
+
+
+@pytest.fixture
+def broken(tmp_path):
+    """A suite of three exercises: one sound, one with a wrong answer, one with a toothless check."""
+    folder = tmp_path / "broken"
+    for name in ("berth-clashes", "fare-quote", "drift-set"):
+        shutil.copytree(BUILT_IN / name, folder / name)
+    shutil.copy(BUILT_IN / "suite.toml", folder)
+    answer = folder / "fare-quote" / "answer" / "answer.py"
+    answer.write_text(answer.read_text().replace("1240", "1250"))
+    cases = folder / "drift-set" / "cases.json"
+    cases.write_text(json.dumps(json.loads(cases.read_text())[:1] * 3))
+    return folder
+
+
+def test_the_built_in_suite_is_sound(run_cli):
+    done = run_cli("vet", "berthdesk", "--json")
+    assert done.code == 0
+    assert done.json["ok"] is True and done.json["digest"].startswith("sha256:")
+    assert all(entry["ok"] and entry["faults"] == [] for entry in done.json["exercises"])
+    assert {"id", "kind", "language"} <= done.json["exercises"][0].keys()
+
+
+def test_a_broken_suite_is_told_by_exercise_and_fault(run_cli, broken):
+    done = run_cli("vet", broken, "--json")
+    faults = {entry["id"]: entry["faults"] for entry in done.json["exercises"]}
+    assert (done.code, done.json["ok"]) == (1, False)
+    assert faults["berth-clashes"] == []
+    assert "its own answer ends wrong-answer" in faults["fare-quote"][0]
+    assert 'decoy "swap-forgotten" ends passed' in " ".join(faults["drift-set"])
+    shown = run_cli("vet", broken).out
+    assert "1 of 3 exercises sound, 2 with faults" in shown
+
+
+def test_vet_locks_only_a_sound_suite(run_cli, broken):
+    assert run_cli("vet", broken, "--lock").code == 1
+    assert not (broken / "suite.lock").exists()
+    for name in ("fare-quote", "drift-set"):
+        shutil.rmtree(broken / name)
+    assert run_cli("vet", broken, "--lock").code == 0
+    prompt = broken / "berth-clashes" / "prompt.md"
+    prompt.write_text(prompt.read_text() + "Hurry.\n")
+    done = run_cli("vet", broken)
+    assert (done.code, "berth-clashes was changed since the suite was locked" in done.err) == (2, True)
+
+
+def test_every_command_has_help_and_the_bare_program_shows_the_order_of_work(run_cli):
+    bare = run_cli()
+    assert bare.code == 0 and "the order of work" in bare.out
+    for command in ("qualify", "contrast", "decide", "trials", "vet", "demo"):
+        assert command in bare.out
+        assert run_cli(command, "--help").out.startswith(f"usage: kettlefield {command}")
+    assert run_cli("--version").out.startswith("kettlefield ")
+
+
+def test_help_loads_nothing_heavy():
+    code = (
+        "import sys\nfrom kettlefield.cli.main import build_parser\nbuild_parser()\n"
+        "print([name for name in ('numpy', 'scipy', 'pandas', 'aiohttp', 'sqlalchemy', 'rich', 'msgspec') if name in sys.modules])"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout == "[]\n"

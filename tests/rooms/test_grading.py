@@ -1,0 +1,188 @@
+"""Grading: the right outcome for each kind of answer, and no way round the checks."""
+
+import shutil
+from pathlib import Path
+
+import pytest
+
+from kettlefield.core.outcome import Outcome
+from kettlefield.grading import grader
+from kettlefield.grading.grader import grade_files, grade_reply
+from kettlefield.grading.vetting import vet_exercise
+from kettlefield.rig.toolchains import Missing
+from kettlefield.sandbox.isolation import available_isolation
+from kettlefield.suite.loader import find_suite, load_exercise, load_suite
+
+SUITE = {e.id: e for e in load_suite(find_suite("berthdesk", Path())).exercises}
+
+
+def grade(exercise_id, code):
+    exercise = SUITE[exercise_id]
+    return grade_files(exercise, {exercise.spec.file: code}, available_isolation())
+
+
+ANSWERS = {
+    # exercise, code, outcome, words in the detail of the failed check
+    "returns another value": ("fare-quote", "def fare_quote(*a):\n    return 5\n", "wrong-answer", "gave 5, expected"),
+    "raises": ("fare-quote", "def fare_quote(*a):\n    return {}['x']\n", "crashed", "KeyError: 'x' (line 2)"),
+    "does not parse": ("fare-quote", "def fare_quote(*a:\n", "no-build", "SyntaxError"),
+    "lacks the function": ("fare-quote", "def fare(*a):\n    pass\n", "no-build", "no function fare_quote"),
+    "is empty": ("fare-quote", "", "no-build", "no function fare_quote"),
+    "needs a package": ("fare-quote", "import polars\n", "missing-module", "polars"),
+    "needs a package late": ("fare-quote", "def fare_quote(*a):\n    import polars\n", "missing-module", "polars"),
+    "never ends": ("lost-property", "while (true) {}", "timed-out", "still running"),
+    "exits early": ("fare-quote", "import os\ndef fare_quote(*a):\n    os._exit(0)\n", "crashed", "ended in mid-run"),
+    "raises SystemExit": ("fare-quote", "raise SystemExit(0)\n", "crashed", "SystemExit"),
+    "eats memory": (
+        "fare-quote",
+        "def fare_quote(*a):\n    return len(bytearray(2**33))\n",
+        "over-limit",
+        "MemoryError",
+    ),
+    "recurses for ever": (
+        "fare-quote",
+        "def fare_quote(*a):\n    return fare_quote(*a)\n",
+        "crashed",
+        "RecursionError",
+    ),
+    "returns itself": (
+        "fare-quote",
+        "def fare_quote(*a):\n    x = []\n    x.append(x)\n    return x\n",
+        "wrong-answer",
+        "deeply",
+    ),
+    "overrides equality": (
+        "fare-quote",
+        "class Any(int):\n    def __eq__(self, other): return True\n    __hash__ = int.__hash__\n"
+        "def fare_quote(*a):\n    return Any(1)\n",
+        "wrong-answer",
+        "gave 1, expected",
+    ),
+    "forges results on every descriptor": (
+        "fare-quote",
+        'import os\nfor fd in range(3, 20):\n    try: os.write(fd, b\'x {"case": 0, "value": 1240}\\n\')\n'
+        "    except OSError: pass\ndef fare_quote(*a):\n    return 0\n",
+        "wrong-answer",
+        "gave 0, expected",
+    ),
+    "replaces the encoder": (
+        "fare-quote",
+        "import json\njson.dumps = lambda *a, **k: 'null'\ndef fare_quote(*a):\n    return 1\n",
+        "crashed",
+        "ended in mid-run",
+    ),
+    "prints to its output": (
+        "fare-quote",
+        "print('passed')\ndef fare_quote(*a):\n    print('ok')\n    return 0\n",
+        "wrong-answer",
+        "gave 0",
+    ),
+    "walks frames for the cases": (
+        "fare-quote",
+        "import sys\ndef fare_quote(*a):\n    f = sys._getframe()\n    while f:\n"
+        "        job = f.f_locals.get('job')\n        if job: return sorted(job)\n        f = f.f_back\n",
+        "wrong-answer",
+        '["cases", "file", "function", "nonce"], expected',
+    ),
+    "javascript returns undefined": ("drift-set", "function driftCode(r) {}", "wrong-answer", "undefined"),
+    "javascript throws": (
+        "drift-set",
+        "function driftCode(r) { throw new Error('tide'); }",
+        "crashed",
+        "Error: tide (line 1)",
+    ),
+    "javascript does not parse": ("drift-set", "function driftCode(r) {", "no-build", "SyntaxError"),
+    "javascript needs a package": ("drift-set", "const x = require('left-tide');", "missing-module", "left-tide"),
+    "javascript module does not parse": ("drift-set", "export function driftCode( {", "no-build", "SyntaxError"),
+    "javascript module throws a syntax error": (
+        "drift-set",
+        "export function driftCode(r) { return JSON.parse('{'); }",
+        "crashed",
+        "SyntaxError",
+    ),
+    "javascript rejects a promise": ("drift-set", "async function driftCode(r) { throw 3; }", "crashed", "number: 3"),
+    "program does not parse": ("radio-log-digest", "print(", "no-build", "SyntaxError"),
+    "program crashes": ("radio-log-digest", "print(1)\nint('x')", "crashed", "ValueError"),
+    "program needs a package": ("radio-log-digest", "import polars", "missing-module", "polars"),
+    "program prints else": ("radio-log-digest", "print('ignored 99')", "wrong-answer", "expected"),
+    "program forgets the exit status": ("weighbridge-tally", "console.log('all 0 0.000')", "wrong-answer", "case 1"),
+    "javascript program does not parse": ("weighbridge-tally", "console.log(", "no-build", "SyntaxError"),
+}
+
+
+@pytest.mark.parametrize("name", ANSWERS)
+def test_an_answer_that(name):
+    exercise, code, outcome, words = ANSWERS[name]
+    found = grade(exercise, code)
+    details = " ".join(check.detail for check in found.checks)
+    assert (str(found.outcome), found.score) == (outcome, 0.0), details
+    assert words in details
+
+
+OFFERS = (
+    "export default function driftCode(readings) { %s }",
+    "module.exports = { driftCode: (readings) => { %s } }",
+    "exports.driftCode = function (readings) { %s }",
+    "const driftCode = async (readings) => { %s };",
+    "#!/usr/bin/env node\nfunction driftCode(readings) { %s }",
+)
+
+
+@pytest.mark.parametrize("code", OFFERS)
+def test_javascript_may_offer_its_function_in_any_usual_way(code):
+    answer = SUITE["drift-set"].answer["answer.js"]
+    body = answer[answer.index("{") + 1 : answer.rindex("}")]
+    assert grade("drift-set", code.replace("%s", body)).outcome is Outcome.PASSED
+
+
+def test_expected_values_never_enter_the_sandbox(monkeypatch):
+    """Nothing that goes into a run holds a secret that only the expected values hold."""
+    from kettlefield.grading import checks
+
+    seen = []
+    real = checks.run_job
+    monkeypatch.setattr(checks, "run_job", lambda job, isolation: seen.append(job) or real(job, isolation))
+    grade("fare-quote", SUITE["fare-quote"].answer["answer.py"])
+    case = next(c for c in SUITE["fare-quote"].call_cases["worked cases"] if c.expect == 32515)
+    assert case.args and seen
+    assert not any("32515" in f"{job.stdin} {job.argv} {job.files} {job.env}" for job in seen)
+
+
+def test_a_reply_is_graded_from_its_text_alone():
+    exercise = SUITE["fare-quote"]
+    code = exercise.answer["answer.py"]
+    isolation = available_isolation()
+    passed = grade_reply(exercise, f"Sure:\n```python\n{code}```", cap_hit=False, isolation=isolation)
+    assert (passed.outcome, passed.score, passed.answer.how) == (Outcome.PASSED, 1.0, "the only block")
+    cut = grade_reply(exercise, f"```python\n{code[: len(code) // 2]}", cap_hit=True, isolation=isolation)
+    assert cut.outcome is Outcome.CUT_OFF
+    talk = grade_reply(exercise, "A fare is a price.", cap_hit=False, isolation=isolation)
+    assert (talk.outcome, talk.checks) == (Outcome.NO_CODE, ())
+
+
+def test_a_missing_toolchain_is_a_fault_of_the_rig(monkeypatch):
+    monkeypatch.setattr(grader, "find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it"))
+    found = grade("fare-quote", "x = 1")
+    assert found.outcome is Outcome.RIG_FAULT
+    assert "apt-get install it" in found.fault
+
+
+@pytest.mark.parametrize(
+    ("file", "before", "after", "words"),
+    [
+        ("answer/answer.py", "1240", "1241", "its own answer ends wrong-answer"),
+        ("decoys/half-even/answer.py", "round(numerator / denominator / 5)", "(2 * numerator + 5 * denominator) // (10 * denominator)",
+         'decoy "half-even" ends passed, declared wrong-answer'),
+        ("prompt.md", "fare_quote", "the_fare", 'never names the function "fare_quote"'),
+        ("cases.json", ', "by_hand": true', "", "0 cases worked by hand"),
+        ("exercise.toml", 'outcome = "wrong-answer"', 'outcome = "passed"', "declared to pass"),
+    ],
+)  # fmt: skip
+def test_vetting_finds(tmp_path, file, before, after, words):
+    folder = tmp_path / "fare-quote"
+    shutil.copytree(SUITE["fare-quote"].folder, folder)
+    text = (folder / file).read_text()
+    assert before in text
+    (folder / file).write_text(text.replace(before, after))
+    faults = vet_exercise(load_exercise(folder), available_isolation()).faults
+    assert any(words in fault for fault in faults), faults

@@ -1,0 +1,154 @@
+"""The record keeps what it is given; the plan refuses what it cannot mean."""
+
+import sqlite3
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kettlefield.campaign.plan import read_plan, select
+from kettlefield.core.errors import InputError
+from kettlefield.record import packing, schema
+from kettlefield.record.store import Record
+
+
+@given(st.lists(st.floats(0, 1e5), max_size=200).map(sorted), st.randoms())
+def test_stamps_come_back_to_the_microsecond(stamps, rng):
+    marks = tuple(rng.random() < 0.5 for _ in stamps)
+    found, found_marks = packing.unpack_stamps(packing.pack_stamps(tuple(stamps), marks))
+    assert np.allclose(found, stamps, atol=1e-6, rtol=0)
+    assert tuple(found_marks) == marks
+
+
+def test_an_even_stream_packs_far_below_a_row_a_token():
+    blob = packing.pack_stamps(tuple(i * 0.02 for i in range(2000)), (False,) * 2000)
+    assert len(blob) < 200
+
+
+@given(st.text(), st.lists(st.lists(st.integers(-(2**60), 2**60), min_size=3, max_size=3), min_size=1))
+def test_texts_and_series_come_back_whole(text, rows):
+    assert packing.unpack_text(packing.pack_text(text)) == text
+    assert packing.unpack_series(packing.pack_series(np.array(rows))).tolist() == rows
+
+
+def test_a_newer_record_is_refused_and_left_alone(tmp_path):
+    path = tmp_path / "record.db"
+    Record.create_or_open(path).close()
+    with sqlite3.connect(path) as connection:
+        connection.execute("UPDATE meta SET value = ? WHERE key = 'schema_version'", [str(schema.SCHEMA_VERSION + 1)])
+    connection.close()
+    before = path.read_bytes()
+    with pytest.raises(InputError, match=f"format {schema.SCHEMA_VERSION + 1}.*newer"):
+        Record.open(path)
+    assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize("content", [b"", b"hello", b"SQLite format 3\0" + b"\0" * 200])
+def test_what_is_no_record_is_refused(tmp_path, content):
+    path = tmp_path / "record.db"
+    path.write_bytes(content)
+    with pytest.raises(InputError, match="no Kettlefield record"):
+        Record.open(path)
+
+
+def test_another_database_and_a_missing_file_are_refused(tmp_path):
+    with sqlite3.connect(tmp_path / "other.db") as connection:
+        connection.execute("CREATE TABLE tides (minute INTEGER)")
+    connection.close()
+    with pytest.raises(InputError, match="no Kettlefield record"):
+        Record.open(tmp_path / "other.db")
+    with pytest.raises(InputError, match="no such record"):
+        Record.open(tmp_path / "absent.db")
+
+
+def test_a_record_is_held_by_one_run(tmp_path):
+    first, second = Record.create_or_open(tmp_path / "r.db"), Record.create_or_open(tmp_path / "r.db")
+    with first.lock(), pytest.raises(InputError, match="another run is using it"), second.lock():
+        pass
+    with second.lock():
+        pass
+
+
+PLAN_FAULTS = [
+    # (text to replace, replacement, place, words)
+    ("[sampling]", "[smapling]", "plan.toml", 'unknown key "smapling". Did you mean "sampling"?'),
+    ("max_tokens = 700", "max_token = 700", "[sampling]", 'unknown key "max_token". Did you mean "max_tokens"?'),
+    ("max_tokens = 700", 'max_tokens = "many"', "[sampling] max_tokens", "expected `int`"),
+    ("max_tokens = 700", "max_tokens = 0", "[candidate 1]", "max_tokens is 0"),
+    ("max_tokens = 700", "top_p = 1.5", "[candidate 1]", "top_p is 1.5"),
+    ("ready_within = '30 s'", "ready_within = 30", "[server] ready_within", "has no unit"),
+    ("ready_within = '30 s'", "ready_within = '30 parsecs'", "[server] ready_within", "30 parsecs"),
+    ('title = "Test"', "", "plan.toml", "missing required field `title`"),
+    ('title = "Test"', 'title = "Test', "plan.toml", "not valid TOML"),
+    ('level = "q4_k_m"', 'level = "q4 k m"', "[candidate 1]", 'level is "q4 k m"'),
+    (".gguf", ".guf", "[candidate 1]", "there is no weights file"),
+    ('weights = "', '#weights = "', "[candidate 1]", "weights is missing"),
+    ('weights = "', 'url = "http://127.0.0.1:1"\nweights = "', "[candidate 1]", "both a server command and a url"),
+    ("command = [", "#command = [", "[candidate 1]", "neither a server command nor a url"),
+    ("[[candidate]]", "[[candidates]]", "plan.toml", 'Did you mean "candidate"?'),
+    ('model = "', 'reference = 3\nmodel = "', "[candidate 1] reference", "expected `bool`"),
+]
+
+
+@pytest.mark.parametrize(("before", "after", "place", "words"), PLAN_FAULTS, ids=[case[1][:24] for case in PLAN_FAULTS])
+def test_a_faulty_plan_is_refused_with_place_and_remedy(make_plan, before, after, place, words):
+    plan = make_plan()
+    text = plan.read_text()
+    assert before in text
+    plan.write_text(text.replace(before, after))
+    with pytest.raises(InputError) as caught:
+        read_plan(plan)
+    assert place in caught.value.where
+    assert words in f"{caught.value.what}. {caught.value.hint}"
+
+
+@pytest.mark.parametrize(
+    ("criterion", "words"),
+    [
+        ('measure = "pass_rat"\nat_least = 0.5', 'Did you mean "pass_rate"?'),
+        ('measure = "pass_rate"', "exactly one of at_least and at_most"),
+        ('measure = "pass_rate"\nat_least = 1.5', "share from 0 to 1"),
+        ('measure = "peak_bytes"\nat_most = 12', "has no unit"),
+        ('measure = "first_token_s.p95"\nat_most = "3 GiB"', "a duration"),
+        ('measure = "decode_rate_tps.p50"\nat_least = "40 tok"', "40 tokens/s"),
+        ('measure = "pass_rate"\nat_least = 0.5\nconfidence = 95', "confidence is 95"),
+        ('measure = "pass_rate"\nno_worse_than = "reference"', 'unknown key "no_worse_than"'),
+    ],
+)
+def test_a_faulty_criterion_is_refused(make_plan, criterion, words):
+    with pytest.raises(InputError) as caught:
+        read_plan(make_plan(criteria=f"[[criterion]]\n{criterion}\n"))
+    assert words.lower() in str(caught.value).lower()
+
+
+def test_a_plan_is_resolved_with_each_candidates_overrides(make_plan):
+    plan = read_plan(
+        make_plan(
+            candidates=(("f16", "reference = true"), ("q2_k", "max_tokens = 50\ncontext = 99\nsamples = 3")),
+            criteria='[[criterion]]\nmeasure = "peak_bytes"\nat_most = "1 GiB"\n',
+        )
+    )
+    first, second = plan.candidates
+    assert (first.name, first.reference, first.sampling.max_tokens) == ("kelpling-400m@f16", True, 700)
+    assert (second.sampling.max_tokens, second.server.context, second.grading.samples) == (50, 99, 3)
+    assert plan.criteria[0].threshold.at_most == 2**30
+    assert second.settings()["server"]["ready_within"] == 30.0
+
+
+def test_only_selects_candidates_or_exercises_by_pattern(make_plan):
+    plan = read_plan(make_plan(candidates=(("f16", ""), ("q2_k", ""))))
+    assert select(plan, "*@q2_k", ["a", "b"]) == ({"kelpling-400m@q2_k"}, {"a", "b"})
+    assert select(plan, "b*", ["a", "b"]) == ({"kelpling-400m@f16", "kelpling-400m@q2_k"}, {"b"})
+    with pytest.raises(InputError, match="matches nothing"):
+        select(plan, "zzz", ["a"])
+
+
+@pytest.mark.parametrize("doubled", ['level = "f16"', "reference"])
+def test_what_must_be_single_is_single(make_plan, doubled):
+    if doubled == "reference":
+        plan = make_plan(candidates=(("f16", "reference = true"), ("q2_k", "reference = true")))
+    else:
+        plan = make_plan(candidates=(("f16", ""), ("f16", "")))
+    with pytest.raises(InputError, match="twice|two reference"):
+        read_plan(plan)
