@@ -54,9 +54,8 @@ def unpack_stamps(blob: bytes) -> tuple[np.ndarray, np.ndarray]:
 def pack_series(columns: np.ndarray) -> bytes:
     """A table of 64-bit integers, shape (samples, columns), column by column."""
     rows, width = columns.shape
-    return (
-        rows.to_bytes(4, "little") + width.to_bytes(1, "little") + zlib.compress(columns.T.astype("<i8").tobytes(), 6)
-    )
+    body: bytes = columns.T.astype("<i8").tobytes()
+    return b"".join((rows.to_bytes(4, "little"), width.to_bytes(1, "little"), zlib.compress(body, 6)))
 
 
 def unpack_series(blob: bytes) -> np.ndarray:

@@ -1,5 +1,6 @@
 """A client for the chat-completions JSON API that stamps every event as it arrives."""
 
+import asyncio
 import time
 from types import SimpleNamespace
 from typing import Any
@@ -9,12 +10,15 @@ import msgspec
 
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.timeline import Trace
+from kettlefield.core.units import format_duration
 from kettlefield.server.events import EventStream
 from kettlefield.server.exchange import Ask, Exchange
+from kettlefield.server.stamping import StampingConnector, StampingHandler
 from kettlefield.server.wire import Chunk, Delta, error_words
 
 CHAT_PATH = "/v1/chat/completions"
 _DECODER = msgspec.json.Decoder(Chunk)
+PARSE_EVERY_S = 0.25  # stamps are taken on arrival, so parsing may come late and in batches
 _MAX_REPLY_CHARS = 16 * 2**20  # a reply beyond this is no reply; the stream is cut
 
 
@@ -54,6 +58,16 @@ class _Reply:
             self._take_delta(choice.delta or choice.message or Delta(content=choice.text), stamp_s)
             self.finish_reason = choice.finish_reason or self.finish_reason
 
+    def take_piece(self, events: EventStream, piece: bytes, stamp_s: float) -> None:
+        """A piece of the stream: all events that it completes arrived with it."""
+        if self.fault is not None:
+            return
+        try:
+            for event in events.feed(piece):
+                self.take(event.data, stamp_s)
+        except ValueError as err:
+            self.fault = str(err)
+
     def _take_delta(self, delta: Delta, stamp_s: float) -> None:
         thought = delta.reasoning_content or delta.reasoning
         for text, store, mark in ((thought, self.thinking, True), (delta.content, self.text, False)):
@@ -72,13 +86,14 @@ class HttpClient:
     def __init__(self, url: str, *, reply_within_s: float, model: str, headers: dict[str, str] | None = None) -> None:
         self._url = url.rstrip("/")
         self._model = model
+        self._reply_within_s = reply_within_s
         self._under_way = 0
         self._peaks: list[list[int]] = []  # for each request under way, the most there were beside it
         tracing = aiohttp.TraceConfig()
         tracing.on_request_chunk_sent.append(_stamp_sent)
         self._session = aiohttp.ClientSession(
-            connector=aiohttp.TCPConnector(limit=0),
-            timeout=aiohttp.ClientTimeout(total=reply_within_s, sock_connect=10),
+            connector=StampingConnector(limit=0),
+            timeout=aiohttp.ClientTimeout(total=None, sock_connect=10),
             headers=headers,
             trace_configs=[tracing],
         )
@@ -99,9 +114,10 @@ class HttpClient:
         self._peaks.append(peak)
         asked_at = time.time()
         try:
-            await self._exchange(ask, reply, sent)
+            async with asyncio.timeout(self._reply_within_s):
+                await self._exchange(ask, reply, sent)
         except TimeoutError:
-            reply.fault = f"gave no end of its reply within {self._session.timeout.total:.0f} s"
+            reply.fault = f"gave no end of its reply within {format_duration(self._reply_within_s)}"
         except (aiohttp.ClientError, OSError, ValueError) as err:
             reply.fault = reply.fault or f"broke off ({type(err).__name__}: {shorten(visible(str(err)), 200)})"
         finally:
@@ -118,6 +134,7 @@ class HttpClient:
         return Exchange(
             ask=ask,
             asked_at=asked_at,
+            sent_s=sent.at_s,
             in_flight=peak[0],
             text="".join(reply.text),
             thinking="".join(reply.thinking),
@@ -152,14 +169,26 @@ class HttpClient:
                 reply.fault = f"answered with {response.content_type} where an event stream was asked for"
 
     async def _read_stream(self, response: aiohttp.ClientResponse, reply: _Reply) -> None:
-        stream = EventStream()
-        async for chunk in response.content.iter_any():
-            stamp_s = time.perf_counter()
-            for event in stream.feed(chunk):
-                reply.take(event.data, stamp_s)
-            if reply.fault is not None:
-                return
-        if not reply.done and reply.finish_reason is None:
+        """Read an event stream to its end; stamps are taken on arrival, parsing comes after."""
+        body, events = response.content, EventStream()
+        # a reply that is here whole has let go of its connection already
+        handler = response.connection.protocol if response.connection is not None else None
+        if not isinstance(handler, StampingHandler):
+            reply.take_piece(events, await body.read(), time.perf_counter())
+        else:
+            handler.watch(body)
+            ended = asyncio.ensure_future(body.wait_eof())
+            try:
+                while reply.fault is None and not ended.done():
+                    await asyncio.wait({ended}, timeout=PARSE_EVERY_S)
+                    for stamp_s, piece in handler.take():
+                        reply.take_piece(events, piece, stamp_s)
+                if reply.fault is None:
+                    ended.result()
+            finally:
+                handler.forget()
+                ended.cancel()
+        if reply.fault is None and not reply.done and reply.finish_reason is None:
             reply.fault = "ended its reply without saying why"
 
 
