@@ -142,7 +142,8 @@ def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli
         ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}",
          "--level", "{level}", "--slots", "4", "--die-after", "5"]
     )  # fmt: skip
-    plan = make_plan(candidates=(("q8_0", f"command = {dying}"), ("q4_k_m", "")))
+    criterion = '[[criterion]]\nmeasure = "pass_rate"\nat_least = 0.01\n'
+    plan = make_plan(candidates=(("q8_0", f"command = {dying}"), ("q4_k_m", "")), criteria=criterion)
     done = run_cli("qualify", plan, "--json")
     assert done.code == 3
     assert "died half-way" in done.err and "simulated fault" in done.err
@@ -150,6 +151,10 @@ def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli
     assert first["faults"] == first["outcomes"]["server-fault"] >= SUITE_SIZE - 5
     assert first["trials"] + first["faults"] == SUITE_SIZE
     assert (second["trials"], second["faults"]) == (SUITE_SIZE, 0)
+    # half a campaign decides nothing, however well it went
+    verdicts = [v["criteria"][0] for v in run_cli("decide", tmp_path / "record.db", "--json").json["verdicts"]]
+    assert [v["status"] for v in verdicts] == ["undecided", "met"]
+    assert f"{first['trials']} of 12 trials count so far" in verdicts[0]["reason"]
     # mended, the faults alone are run again
     kept = [row for row in trials_in(tmp_path / "record.db") if row[3] != "server-fault"]
     again = run_cli("qualify", plan, "--retry-faults", "--json")

@@ -97,6 +97,16 @@ def test_an_event_split_over_packets_gets_the_stamp_of_its_end(scripted_server):
     assert found.trace.stamps_s[0] > 0.14  # the pause between the two halves
 
 
+def test_thousands_of_small_chunks_in_one_packet_arrive_whole(scripted_server):
+    """So many pieces at once that the HTTP parser pauses and resumes while they are being read."""
+    head = b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nTransfer-Encoding: chunked\r\n\r\n"
+    events = [event({"content": f"{number} "}) for number in range(5000)] + [event({}, reason="stop") + DONE]
+    body = b"".join(b"%x\r\n%s\r\n" % (len(raw), raw) for raw in events) + b"0\r\n\r\n"
+    found = ask(scripted_server(head, body))
+    assert (found.fault, len(found.trace.stamps_s)) == (None, 5000)
+    assert found.text == "".join(f"{number} " for number in range(5000))
+
+
 def test_without_usage_the_events_are_counted(scripted_server):
     url = scripted_server(HEAD, event({"content": "a"}), event({"content": "b"}), event({}, reason="length"), DONE)
     found = ask(url)

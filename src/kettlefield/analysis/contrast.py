@@ -1,5 +1,6 @@
 """Candidates side by side: what each solved, how fast, in how much memory, at what cost a solved exercise."""
 
+import json
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -27,6 +28,7 @@ class Figures:
     model: str
     level: str
     reference: bool
+    planned: int  # trials that the campaign asks for
     trials: int  # that count: faults of server and rig are beside them
     solved: int
     faults: int
@@ -85,6 +87,7 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
     """
     facts = campaign_facts(record)
     trials, speed, memory = trials_frame(record), speed_frame(record), memory_frame(record)
+    exercises = count_exercises(record)
     rows = []
     for entry in candidates_frame(record).to_dict("records"):
         name = entry["name"]
@@ -94,7 +97,8 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
                 trials[trials["candidate"] == name],
                 speed[speed["candidate"] == name],
                 memory[memory["candidate"] == name],
-                confidence,
+                planned=exercises * json.loads(entry["settings"])["grading"]["samples"],
+                confidence=confidence,
             )
         )
     return Contrast(
@@ -108,7 +112,13 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
 
 
 def _figures(
-    entry: dict[Any, Any], trials: pd.DataFrame, speed: pd.DataFrame, memory: pd.DataFrame, confidence: float
+    entry: dict[Any, Any],
+    trials: pd.DataFrame,
+    speed: pd.DataFrame,
+    memory: pd.DataFrame,
+    *,
+    planned: int,
+    confidence: float,
 ) -> Figures:
     counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
     passed = counted["outcome"] == Outcome.PASSED.value
@@ -121,6 +131,7 @@ def _figures(
         model=entry["model"],
         level=entry["level"],
         reference=bool(entry["reference"]),
+        planned=planned,
         trials=len(counted),
         solved=solved,
         faults=len(trials) - len(counted),

@@ -54,7 +54,11 @@ def _judge(row: Figures, criterion: Criterion) -> Judgement:
     found = row.estimate(measure, confidence=2 * criterion.confidence - 1)
     status = judge(criterion.threshold, found)
     reason = ""
-    if status is Status.UNDECIDED:
+    if criterion.measure == "pass_rate" and 0 < row.trials < row.planned:
+        # what is missing may be the harder half: half a campaign decides nothing
+        status = Status.UNDECIDED
+        reason = f"{row.trials} of {row.planned} trials count so far; run qualify to the end"
+    elif status is Status.UNDECIDED:
         reason = _reason(criterion, found, measure.quantile)
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
 
@@ -66,6 +70,5 @@ def _reason(criterion: Criterion, found: Estimate | float | None, quantile: floa
     bound = found.low if criterion.threshold.at_least is not None else found.high
     if bound is None and quantile is not None:
         needed = samples_for_bound(quantile, confidence=criterion.confidence)
-        return f"{found.n} samples cannot bound it; it takes {needed}"
-    threshold = criterion.threshold.at_least or criterion.threshold.at_most or 0.0
-    return "the interval reaches across the threshold" if found.n > 1 else f"one sample says little of {threshold:g}"
+        return f"n = {found.n} cannot bound it; it takes {needed}"
+    return "the interval reaches across the threshold"

@@ -52,6 +52,7 @@ def _as_json(row: "Figures") -> dict[str, Any]:
     document: dict[str, Any] = {
         "candidate": row.candidate,
         "reference": row.reference,
+        "planned": row.planned,
         "trials": row.trials,
         "solved": row.solved,
         "faults": row.faults,
@@ -119,7 +120,7 @@ def _solved_cells(row: "Figures") -> list[str]:
     others = [f"{count} {name}" for name, count in row.outcomes.items() if name != "passed"]
     return [
         _name(row),
-        f"{row.solved} of {row.trials}",
+        f"{row.solved} of {row.trials}" + (f" (planned {row.planned})" if row.trials < row.planned else ""),
         in_unit(row.pass_rate.value if row.pass_rate else None, Unit.RATIO),
         interval_words(row.pass_rate, Unit.RATIO),
         format_bytes(row.peak_bytes),

@@ -7,7 +7,6 @@ parsed a little later.
 """
 
 import asyncio
-import contextlib
 import functools
 import time
 from typing import Any
@@ -22,12 +21,14 @@ class StampingHandler(ResponseHandler):
     _body: aiohttp.StreamReader | None = None
     _pieces: list[tuple[float, bytes]]
     _arrived_s = 0.0
+    _collecting = False
 
     def data_received(self, data: bytes) -> None:
         """See ``asyncio.Protocol``."""
         self._arrived_s = time.perf_counter()
         super().data_received(data)
-        if self._body is not None:
+        # reading may resume a paused parser, which calls back here: what that feeds is collected by the outer call
+        if self._body is not None and not self._collecting:
             self._collect(self._body)
 
     def watch(self, body: aiohttp.StreamReader) -> None:
@@ -46,10 +47,14 @@ class StampingHandler(ResponseHandler):
         self._body = None
 
     def _collect(self, body: aiohttp.StreamReader) -> None:
-        with contextlib.suppress(aiohttp.ClientError, OSError):  # whoever awaits the end is told of it
-            piece = body.read_nowait()
-            if piece:
+        self._collecting = True
+        try:
+            while piece := body.read_nowait():
                 self._pieces.append((self._arrived_s, piece))
+        except (aiohttp.ClientError, OSError):
+            pass  # whoever awaits the end is told of it
+        finally:
+            self._collecting = False
 
 
 class StampingConnector(aiohttp.TCPConnector):
