@@ -152,3 +152,25 @@ def test_what_must_be_single_is_single(make_plan, doubled):
         plan = make_plan(candidates=(("f16", ""), ("f16", "")))
     with pytest.raises(InputError, match="twice|two reference"):
         read_plan(plan)
+
+
+def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record():
+    from pathlib import Path
+
+    import msgspec
+
+    from kettlefield.campaign import tables
+    from kettlefield.core.measures import MEASURES
+    from kettlefield.suite import format as fmt
+
+    folder = Path(__file__).parents[2] / "docs" / "reference"
+    plan, exercise, record = ((folder / f"{name}.md").read_text() for name in ("plan", "exercise", "record"))
+    structs = [tables.RigTable, *tables.OVERRIDABLE.values(), tables.CriterionTable, tables.PlanFile]
+    keys = {field.name for table in structs for field in msgspec.structs.fields(table)}
+    for key in (keys | set(MEASURES)) - {"candidate", "criterion"} - set(tables.OVERRIDABLE) - {"rig"}:
+        assert f"`{key}`" in plan, key
+    structs = [fmt.ExerciseFile, fmt.CallsCheck, fmt.ProgramCheck, fmt.Limits, fmt.Decoy, fmt.CallCase, fmt.ProgramCase]
+    for key in {field.name for table in structs for field in msgspec.structs.fields(table)} - {"check", "decoy"}:
+        assert f"`{key}`" in exercise or f'"{key}"' in exercise, key
+    for table in schema.metadata.tables:
+        assert f"`{table}`" in record or table == "meta", table

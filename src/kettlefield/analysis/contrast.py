@@ -9,6 +9,7 @@ import pandas as pd
 from kettlefield.analysis.frames import (
     campaign_facts,
     candidates_frame,
+    count_exercises,
     memory_frame,
     speed_frame,
     trials_frame,

@@ -114,7 +114,5 @@ def with_interval(found: Estimate | float | None, unit: Unit) -> str:
 
 
 def in_words(found: Estimate | float | None, unit: Unit) -> str:
-    """A figure with its interval and sample size: ``0.83 (0.66 to 0.93, n = 24)``."""
-    if not isinstance(found, Estimate):
-        return in_unit(found, unit)
-    return f"{in_unit(found.value, unit)} ({interval_words(found, unit)}, n = {found.n})"
+    """A figure with its interval and sample size: ``32.5 (29.6 to 33.7) ms, n = 12``."""
+    return with_interval(found, unit) + (f", n = {found.n}" if isinstance(found, Estimate) else "")

@@ -28,7 +28,7 @@ class CampaignProgress:
         self._live = self._console.is_terminal
         self._progress = Progress(
             TextColumn("{task.description}"),
-            BarColumn(bar_width=30),
+            BarColumn(bar_width=30, complete_style="cyan", finished_style="cyan"),
             MofNCompleteColumn(),
             TextColumn("trials"),
             TimeElapsedColumn(),
