@@ -10,7 +10,7 @@ from kettlefield.grading import grader
 from kettlefield.grading.grader import grade_files, grade_reply
 from kettlefield.grading.vetting import vet_exercise
 from kettlefield.rig.toolchains import Missing
-from kettlefield.sandbox.isolation import available_isolation
+from kettlefield.sandbox.available import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 
 SUITE = {e.id: e for e in load_suite(find_suite("berthdesk", Path())).exercises}

@@ -11,7 +11,8 @@ import pytest
 from kettlefield.core.errors import RigError
 from kettlefield.rig.toolchains import find_toolchain
 from kettlefield.sandbox import isolation as isolations
-from kettlefield.sandbox.isolation import Bubblewrap, NoIsolation, UserNamespaces, available_isolation
+from kettlefield.sandbox.available import available_isolation
+from kettlefield.sandbox.isolation import Bubblewrap, NoIsolation, UserNamespaces
 from kettlefield.sandbox.job import Job, RunLimits
 from kettlefield.sandbox.runner import run_job
 
@@ -200,7 +201,7 @@ def test_as_an_ordinary_user_the_isolation_holds_too():
 
 
 def test_without_any_isolation_the_tool_refuses(monkeypatch):
-    monkeypatch.setattr(isolations.shutil, "which", lambda name: None)
+    monkeypatch.setattr("kettlefield.sandbox.available.shutil.which", lambda name: None)
     available_isolation.cache_clear()
     try:
         with pytest.raises(RigError, match="apt-get install bubblewrap"):

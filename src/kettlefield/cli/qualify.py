@@ -57,7 +57,8 @@ def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = Fals
     from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
-    from kettlefield.sandbox.isolation import Isolation, NoIsolation, available_isolation  # noqa: PLC0415
+    from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
+    from kettlefield.sandbox.isolation import Isolation, NoIsolation  # noqa: PLC0415
     from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
 
     plan = read_plan(plan_path)

@@ -7,13 +7,9 @@ not even loopback of the host, no other process, no environment of ours and no p
 
 import os
 import shlex
-import shutil
-import subprocess
-from functools import cache
 from pathlib import Path
 from typing import Protocol
 
-from kettlefield.core.errors import RigError
 from kettlefield.sandbox.job import Job, Staged
 
 # under root every run gets a user id of its own: limits on processes are not enforced for root itself
@@ -191,44 +187,3 @@ class NoIsolation:
         """See ``Isolation``; the runner starts it in the staged folder."""
         environment = {"PATH": _PATH, "LANG": "C.UTF-8", "HOME": str(staged.folder), **job.env}
         return ["env", "-i", *(f"{k}={v}" for k, v in environment.items()), *_bounded(job), "--", *job.argv]
-
-
-@cache
-def available_isolation() -> Isolation:
-    """The strongest isolation that works on this rig, tried by running it once.
-
-    Raises
-    ------
-    RigError
-        None works.
-    """
-    failures = []
-    backends: tuple[Isolation, ...] = (Bubblewrap(), UserNamespaces())
-    for isolation in backends:
-        failure = _try(isolation)
-        if failure is None:
-            return isolation
-        failures.append(f"{isolation.name}: {failure}")
-    raise RigError(
-        f"no isolation works here, so no generated code is run ({'; '.join(failures)})",
-        "sandbox",
-        "Install bubblewrap (apt-get install bubblewrap), or accept the risk with --unsafe-no-isolation.",
-    )
-
-
-def _try(isolation: Isolation) -> str | None:
-    """Why an isolation does not work here, or None when it does."""
-    from kettlefield.sandbox.job import RunLimits  # noqa: PLC0415
-    from kettlefield.sandbox.runner import run_job  # noqa: PLC0415 - the runner is given an isolation, not the reverse
-
-    program = "bwrap" if isolation.name == "bubblewrap" else "unshare"
-    if shutil.which(program) is None:
-        return f"{program} is not installed"
-    limits = RunLimits(wall_s=10, cpu_s=5, memory_bytes=2**28, output_bytes=2**16)
-    try:
-        report = run_job(Job(argv=("true",), limits=limits, files={}, result_fd=False), isolation)
-    except (OSError, subprocess.SubprocessError) as err:
-        return str(err)
-    if report.exit_status == 0:
-        return None
-    return report.stderr.decode(errors="replace").strip().splitlines()[-1:][0] if report.stderr else "it ends at once"
