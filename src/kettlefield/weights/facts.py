@@ -1,0 +1,176 @@
+"""What a weights file is, whatever its format: the record that readers make and everybody else reads."""
+
+import itertools
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from kettlefield.core.sizing import CacheLayer, ModelShape
+
+GROUPS = ("embedding", "attention", "feed-forward", "experts", "output", "norms", "other")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TensorFacts:
+    """One tensor."""
+
+    name: str
+    parameters: int
+    size_bytes: int
+    type_name: str  # as the format names it; "type 77" when it names none
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupFacts:
+    """Tensors of one kind together."""
+
+    name: str
+    parameters: int
+    size_bytes: int
+    types: tuple[str, ...]  # most parameters first
+
+    @property
+    def bits_per_weight(self) -> float:
+        """Bits a parameter."""
+        return 8 * self.size_bytes / self.parameters if self.parameters else 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Licence:
+    """A licence as the file gives it and as SPDX writes it."""
+
+    written: str | None
+    spdx: str | None  # None: none given, or none that SPDX knows
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ModelFacts:
+    """What headers say of a model, and what follows from its tensors; None was not said."""
+
+    path: Path
+    files: tuple[Path, ...]  # all shards
+    format: str  # "GGUF" or "safetensors"
+    model: str
+    architecture: str
+    level: str
+    tensors: tuple[TensorFacts, ...]
+    weights_bytes: int  # tensors alone, without headers
+    context_tokens: int | None
+    layers: int
+    heads: int | None
+    kv_heads: tuple[int, ...]  # of each layer that keeps a cache
+    head_size: int | None  # of a key
+    value_size: int | None
+    windows: tuple[int | None, ...]
+    shared_layers: int  # layers that use another layer's cache
+    experts: int | None
+    experts_used: int | None
+    vocabulary: int | None
+    chat_template: bool
+    infill_markers: dict[str, str]  # "prefix", "suffix", "middle" -> text, or the token's number where that is all
+    licence: Licence
+    remarks: tuple[str, ...]
+
+    @property
+    def parameters(self) -> int:
+        """Counted from tensor shapes."""
+        return sum(tensor.parameters for tensor in self.tensors)
+
+    @property
+    def active_parameters(self) -> int:
+        """Parameters that take part in one token: of the experts only those used."""
+        in_experts = sum(tensor.parameters for tensor in self.tensors if group_of(tensor.name) == "experts")
+        return self.parameters - round((1 - self.experts_share) * in_experts)
+
+    @property
+    def experts_share(self) -> float:
+        """The share of experts that one token uses; 1 without experts."""
+        return self.experts_used / self.experts if self.experts and self.experts_used else 1.0
+
+    @property
+    def bits_per_weight(self) -> float:
+        """Overall, bits a parameter."""
+        return 8 * self.weights_bytes / self.parameters if self.parameters else 0.0
+
+    @property
+    def style(self) -> str:
+        """How it wants to be asked: "chat", "infill" or "continuation"."""
+        if self.chat_template:
+            return "chat"
+        return "infill" if self.infill_markers else "continuation"
+
+    @property
+    def groups(self) -> tuple[GroupFacts, ...]:
+        """Tensors by kind, in a fixed order; kinds without tensors are left out."""
+        found = []
+        for name in GROUPS:
+            members = [tensor for tensor in self.tensors if group_of(tensor.name) == name]
+            if members:
+                found.append(_group(name, members))
+        return tuple(found)
+
+    def shape(self) -> ModelShape:
+        """What sizing needs."""
+        layer_bytes = sum(t.size_bytes for t in self.tensors if layer_of(t.name) is not None)
+        expert_bytes = sum(t.size_bytes for t in self.tensors if group_of(t.name) == "experts")
+        input_table = next((t for t in self.tensors if is_input_table(t.name)), None)
+        # a tied table is read whole as the output; one of its own gives a single row to a token
+        untied = input_table is not None and any(group_of(t.name) == "output" for t in self.tensors)
+        resting = round((1 - self.experts_share) * expert_bytes)
+        skipped = input_table.size_bytes if untied and input_table is not None else 0
+        return ModelShape(
+            weights_bytes=self.weights_bytes,
+            cache_layers=tuple(
+                CacheLayer(
+                    kv_heads=heads, key_size=self.head_size or 0, value_size=self.value_size or 0, window_tokens=window
+                )
+                for heads, window in zip(self.kv_heads, self.windows, strict=True)
+            ),
+            layers=self.layers,
+            layer_bytes=layer_bytes,
+            read_bytes=max(1, self.weights_bytes - resting - skipped),
+        )
+
+
+def _group(name: str, members: Sequence[TensorFacts]) -> GroupFacts:
+    by_type: dict[str, int] = {}
+    for tensor in members:
+        by_type[tensor.type_name] = by_type.get(tensor.type_name, 0) + tensor.parameters
+    return GroupFacts(
+        name=name,
+        parameters=sum(tensor.parameters for tensor in members),
+        size_bytes=sum(tensor.size_bytes for tensor in members),
+        types=tuple(sorted(by_type, key=lambda kind: (-by_type[kind], kind))),
+    )
+
+
+def layer_of(name: str) -> int | None:
+    """The layer that a tensor belongs to: ``blk.7.attn_q.weight``, ``model.layers.7.self_attn.q_proj.weight``."""
+    parts = name.split(".")
+    for before, number in itertools.pairwise(parts):
+        if before in {"blk", "layers", "layer", "h", "blocks"} and number.isdigit() and len(number) < 6:
+            return int(number)
+    return None
+
+
+def is_input_table(name: str) -> bool:
+    """Whether a tensor is the table of input embeddings."""
+    return any(word in name for word in ("token_embd", "embed_tokens", "wte.", "word_embeddings"))
+
+
+def group_of(name: str) -> str:
+    """The kind of a tensor, from the names that both formats use."""
+    lowered = name.lower()
+    if "norm" in lowered or "ln_" in lowered:
+        return "norms"
+    if is_input_table(lowered) or "embed" in lowered:
+        return "embedding"
+    if "exps" in lowered or "experts" in lowered:
+        return "experts"
+    if "attn" in lowered or "attention" in lowered:
+        return "attention"
+    if "ffn" in lowered or "mlp" in lowered or "feed_forward" in lowered:
+        return "feed-forward"
+    if lowered.startswith(("output.", "lm_head")):
+        return "output"
+    return "other"
