@@ -18,6 +18,7 @@ from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import pass_ratio, quantile_interval
 from kettlefield.core.measures import MEASURES, Measure
 from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.core.timeline import quantile
 from kettlefield.record.store import Record
 
 
@@ -39,6 +40,9 @@ class Figures:
     accelerator_peak_bytes: int | None
     load_s: float | None
     weights_bytes: int | None
+    predicted_bytes: int | None  # peak memory as the header foretold it
+    decode_ceiling_tps: float | None  # decode rate that bandwidth allows with an empty cache
+    licence: str | None  # SPDX
     tokens_per_solved: float | None
     seconds_per_solved: float | None  # request time of all trials that count, over those solved
     in_flight: int  # most requests at once in the answers part
@@ -56,7 +60,21 @@ class Figures:
         if measure.quantile is not None and measure.field is not None:
             values = self.speed[measure.field]
             return quantile_interval(values, measure.quantile, confidence=confidence) if values else None
-        return {"peak_bytes": self.peak_bytes, "load_s": self.load_s}[measure.name]
+        plain = {"peak_bytes": self.peak_bytes, "load_s": self.load_s, "prediction_error": self.prediction_error}
+        return plain[measure.name]
+
+    @property
+    def prediction_error(self) -> float | None:
+        """How far measured peak memory lies off the predicted, as a share of the predicted; 0 or more."""
+        if self.peak_bytes is None or not self.predicted_bytes:
+            return None
+        return abs(self.peak_bytes - self.predicted_bytes) / self.predicted_bytes
+
+    @property
+    def ceiling_share(self) -> float | None:
+        """Median decode rate over what bandwidth allows."""
+        rates = self.speed["decode_rate_tps"]
+        return quantile(rates, 0.5) / self.decode_ceiling_tps if rates and self.decode_ceiling_tps else None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -124,6 +142,7 @@ def _figures(
     counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
     passed = counted["outcome"] == Outcome.PASSED.value
     solved = int(passed.sum())
+    facts = json.loads(entry["weights_facts"])
     by_exercise = passed.groupby(counted["exercise"]).agg(["sum", "count"])
     passes = tuple((int(row["sum"]), int(row["count"])) for row in by_exercise.to_dict("records"))
     ratio = pass_ratio(*zip(*passes, strict=True), confidence=confidence) if passes else None
@@ -142,6 +161,9 @@ def _figures(
         accelerator_peak_bytes=_most(memory["accelerator_peak_bytes"]),
         load_s=_first(memory["load_s"]),
         weights_bytes=None if pd.isna(entry["weights_bytes"]) else int(entry["weights_bytes"]),
+        predicted_bytes=facts.get("predicted_bytes"),
+        decode_ceiling_tps=facts.get("decode_ceiling_tps"),
+        licence=facts.get("licence"),
         tokens_per_solved=float(counted["completion_tokens"].sum()) / solved if solved else None,
         seconds_per_solved=float(counted["finished_s"].sum()) / solved if solved else None,
         in_flight=_most(counted["in_flight"]) or 0,

@@ -4,10 +4,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kettlefield.analysis.contrast import Contrast, Figures
-from kettlefield.core.acceptance import Criterion, Status, Verdict, judge, reach_verdict
+from kettlefield.core.acceptance import (
+    Criterion,
+    OneOf,
+    Status,
+    Threshold,
+    Verdict,
+    judge,
+    judge_membership,
+    reach_verdict,
+)
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import samples_for_bound
 from kettlefield.core.measures import MEASURES
+from kettlefield.weights.facts import Licence
+from kettlefield.weights.licence import is_allowed
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -15,7 +26,7 @@ class Judgement:
     """One criterion of one candidate."""
 
     criterion: Criterion
-    found: Estimate | float | None
+    found: Estimate | float | str | None
     status: Status
     reason: str  # why it is undecided, in words; empty otherwise
 
@@ -50,24 +61,34 @@ def overall(verdicts: Sequence[CandidateVerdict]) -> Verdict:
 
 def _judge(row: Figures, criterion: Criterion) -> Judgement:
     measure = MEASURES[criterion.measure]
+    if isinstance(criterion.threshold, OneOf):
+        return _judge_licence(row, criterion, criterion.threshold)
     # both one-sided bounds at the stated confidence are the ends of this two-sided interval
     found = row.estimate(measure, confidence=2 * criterion.confidence - 1)
-    status = judge(criterion.threshold, found)
+    threshold = criterion.threshold
+    status = judge(threshold, found)
     reason = ""
     if criterion.measure == "pass_rate" and 0 < row.trials < row.planned:
         # what is missing may be the harder half: half a campaign decides nothing
         status = Status.UNDECIDED
         reason = f"{row.trials} of {row.planned} trials count so far; run qualify to the end"
     elif status is Status.UNDECIDED:
-        reason = _reason(criterion, found, measure.quantile)
+        reason = _reason(criterion, threshold, found, measure.quantile)
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
 
 
-def _reason(criterion: Criterion, found: Estimate | float | None, quantile: float | None) -> str:
+def _judge_licence(row: Figures, criterion: Criterion, policy: OneOf) -> Judgement:
+    allowed = is_allowed(Licence(written=row.licence, spdx=row.licence), policy.names)
+    status = judge_membership(allowed)
+    reason = "the weights give no licence that SPDX knows" if allowed is None else ""
+    return Judgement(criterion=criterion, found=row.licence, status=status, reason=reason)
+
+
+def _reason(criterion: Criterion, threshold: Threshold, found: Estimate | float | None, quantile: float | None) -> str:
     if found is None:
         return "not measured"
     assert isinstance(found, Estimate)  # noqa: S101 - a plain number is never undecided
-    bound = found.low if criterion.threshold.at_least is not None else found.high
+    bound = found.low if threshold.at_least is not None else found.high
     if bound is None and quantile is not None:
         needed = samples_for_bound(quantile, confidence=criterion.confidence)
         return f"n = {found.n} cannot bound it; it takes {needed}"

@@ -6,13 +6,13 @@ from collections.abc import Callable
 from concurrent.futures import Executor
 
 from kettlefield.campaign.plan import Candidate
-from kettlefield.campaign.prompts import render_messages
+from kettlefield.campaign.prompts import render_exercise, reply_text
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.timeline import read_figures
 from kettlefield.grading.grader import Grade, grade_reply
 from kettlefield.record.entries import AttemptEntry, CheckEntry, ExchangeEntry, TrialEntry
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.server.exchange import Ask, ChatClient, Exchange
+from kettlefield.server.exchange import ChatClient, Exchange
 from kettlefield.suite.format import Exercise
 
 GRADING_BACKLOG = 16  # replies waiting to be graded before asking waits too: a crash must not lose many
@@ -41,8 +41,14 @@ def sampling_of(candidate: Candidate, seed: int) -> dict[str, object]:
         "max_tokens": table.max_tokens,
         "seed": seed,
     }
+    for name in ("top_k", "min_p", "repeat_penalty"):
+        value = getattr(table, name)
+        if value is not None:  # not sent unless the plan sets it: the server's own default holds
+            sent[name] = value
     if table.stop:
         sent["stop"] = list(table.stop)
+    elif candidate.prompting.style != "chat":
+        sent["stop"] = ["\n```"]  # the end of the block that the prompt opened
     return sent
 
 
@@ -95,10 +101,8 @@ def _seed(desk: Desk, sample: int) -> int:
 
 async def _ask(desk: Desk, exercise: Exercise, sample: int) -> Exchange | None:
     """The reply, asked again after a fault as often as the plan says; None when the server is gone."""
-    ask = Ask(
-        messages=render_messages(exercise, desk.candidate.prompting),
-        sampling=sampling_of(desk.candidate, _seed(desk, sample)),
-    )
+    sampling = sampling_of(desk.candidate, _seed(desk, sample))
+    ask = dataclasses.replace(render_exercise(exercise, desk.candidate.prompting), sampling=sampling)
     exchange = None
     for _ in range(1 + desk.candidate.grading.fault_retries):
         if not desk.server_is_alive():
@@ -125,10 +129,11 @@ async def _graded_trial(desk: Desk, exercise: Exercise, sample: int, exchange: E
 
 async def _grade(desk: Desk, exercise: Exercise, exchange: Exchange) -> Grade:
     loop = asyncio.get_running_loop()
+    text = reply_text(exchange.text, exercise, desk.candidate.prompting)
     for retry in range(1 + desk.candidate.grading.fault_retries):
         grade = await loop.run_in_executor(
             desk.graders,
-            lambda: grade_reply(exercise, exchange.text, cap_hit=exchange.cap_hit, isolation=desk.isolation),
+            lambda: grade_reply(exercise, text, cap_hit=exchange.cap_hit, isolation=desk.isolation),
         )
         if grade.outcome is not Outcome.RIG_FAULT or retry == desk.candidate.grading.fault_retries:
             return grade

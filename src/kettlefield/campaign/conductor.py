@@ -5,9 +5,10 @@ import os
 from concurrent.futures import ThreadPoolExecutor
 
 from kettlefield.campaign.answers import Desk, exchange_entry, run_answers, sampling_of
+from kettlefield.campaign.guard import guard_session
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
-from kettlefield.campaign.prompts import render_messages
+from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.registry import begin_campaign, register_candidates
 from kettlefield.campaign.serving import Session, serving
 from kettlefield.core.errors import ServerError
@@ -70,7 +71,7 @@ class Conductor:
         """
         begin_campaign(self._record, self._plan, self._suite, self._isolation, self._accelerator)
         chosen = [candidate for candidate in self._plan.candidates if candidate.name in scope.candidates]
-        ids = await register_candidates(self._record, chosen, self._observer)
+        ids = await register_candidates(self._record, chosen, self._accelerator, self._observer)
         pending = {c.name: self._pending(c, ids[c.name], scope.exercises) for c in chosen}
         total = sum(c.grading.samples for c in chosen) * len(scope.exercises)
         self._observer.planned(total, total - sum(map(len, pending.values())))
@@ -109,6 +110,7 @@ class Conductor:
                 session.url, reply_within_s=candidate.server.reply_within, model=candidate.server.served_model
             )
             try:
+                await self._guard(candidate, candidate_id, session, client)
                 if timed < candidate.speed.requests:
                     await self._speed_part(candidate, candidate_id, session, client, candidate.speed.requests - timed)
                 if pending:
@@ -116,15 +118,30 @@ class Conductor:
             finally:
                 await client.close()
 
+    async def _guard(self, candidate: Candidate, candidate_id: int, session: Session, client: HttpClient) -> None:
+        if not candidate.prompting.guard:
+            return
+        sampling = sampling_of(candidate, candidate.sampling.seed)
+        guarded = await guard_session(client, candidate.prompting, sampling)
+        for exchange in guarded.exchanges:
+            self._record.save_exchange(exchange_entry(exchange, "guard", candidate_id, session.id))
+        if guarded.refusal is not None and session.is_alive():
+            where, hint = session.url, "Correct [sampling] or [prompting]; the server's log may say more."
+            raise ServerError(f"{candidate.name}: a first short request failed: it {guarded.refusal}", where, hint)
+        for warning in guarded.warnings:
+            text = f"{candidate.name}: check [prompting] and [sampling]: {warning}"
+            self._record.save_note(text, candidate_id)
+            self._observer.trouble(text)
+
     async def _speed_part(
         self, candidate: Candidate, candidate_id: int, session: Session, client: HttpClient, requests: int
     ) -> None:
         self._observer.phase(candidate.name, "speed")
-        prompts = [render_messages(exercise, candidate.prompting) for exercise in self._suite.exercises]
+        asks = [render_exercise(exercise, candidate.prompting) for exercise in self._suite.exercises]
         table = candidate.speed
         settings = SpeedSettings(warm_up=table.warm_up, requests=requests, reply_tokens=table.reply_tokens)
         async for purpose, exchange in time_requests(
-            client, prompts, sampling_of(candidate, candidate.sampling.seed), settings
+            client, asks, sampling_of(candidate, candidate.sampling.seed), settings
         ):
             self._record.save_exchange(exchange_entry(exchange, purpose, candidate_id, session.id))
             if exchange.fault is not None:

@@ -11,11 +11,14 @@ from typing import Any
 import msgspec
 
 from kettlefield.campaign import tables
-from kettlefield.core.acceptance import Criterion, Threshold
+from kettlefield.core.acceptance import Criterion, OneOf, Threshold
 from kettlefield.core.errors import InputError
 from kettlefield.core.measures import MEASURES, Unit
 from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.suite.toml_struct import nearest, read_text, read_toml, to_struct
+from kettlefield.weights.licence import check_policy
+
+NOT_SET = "to be set"  # what draft writes for a threshold; qualify refuses it until a person has set it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,6 +29,7 @@ class Candidate:
     level: str
     weights: Path | None
     reference: bool
+    settings_name: str | None
     server: tables.ServerTable
     prompting: tables.PromptingTable
     sampling: tables.SamplingTable
@@ -35,8 +39,8 @@ class Candidate:
 
     @property
     def name(self) -> str:
-        """``model@level``."""
-        return f"{self.model}@{self.level}"
+        """``model@level``, with the name of its settings block where it has one."""
+        return f"{self.model}@{self.level}" + (f"+{self.settings_name}" if self.settings_name else "")
 
     def settings(self) -> dict[str, Any]:
         """Every setting as plain data, for the record."""
@@ -152,17 +156,34 @@ def select(plan: Plan, pattern: str | None, exercise_ids: list[str]) -> tuple[se
 
 def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
     entry = written.candidate[index]
+    where = f"{path} [candidate {index + 1}]"
+    layers = [entry]
+    if entry.settings is not None:
+        if entry.settings not in written.settings:
+            hint = (
+                nearest(entry.settings, list(written.settings)) if written.settings else "Add a [settings.NAME] table."
+            )
+            raise InputError(f'there is no settings block "{entry.settings}"', where, hint)
+        layers.insert(0, written.settings[entry.settings])
     resolved: dict[str, Any] = {}
     for name, table in tables.OVERRIDABLE.items():
         changes = {
             field.name: value
+            for layer in layers
             for field in msgspec.structs.fields(table)
-            if (value := getattr(entry, field.name)) is not msgspec.UNSET
+            if (value := getattr(layer, field.name)) is not msgspec.UNSET
         }
         resolved[name] = msgspec.structs.replace(getattr(written, name), **changes)
     weights = path.resolve().parent / entry.weights if entry.weights else None
-    candidate = Candidate(model=entry.model, level=entry.level, weights=weights, reference=entry.reference, **resolved)
-    _check_candidate(f"{path} [candidate {index + 1}]", candidate)
+    candidate = Candidate(
+        model=entry.model,
+        level=entry.level,
+        weights=weights,
+        reference=entry.reference,
+        settings_name=entry.settings,
+        **resolved,
+    )
+    _check_candidate(where, candidate)
     return candidate
 
 
@@ -195,11 +216,17 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
         ("in_flight", candidate.grading.in_flight, 1),
         ("fault_retries", candidate.grading.fault_retries, 0),
         ("temperature", candidate.sampling.temperature, 0),
+        ("slots", server.slots, 1),
     ):
         if number < least:
             raise InputError(f"{key} is {number}", where, f"Write {least} or more.")
     if not 0 < candidate.sampling.top_p <= 1:
         raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
+    markers = candidate.prompting.infill_markers
+    if candidate.prompting.style == "infill" and len(markers) != 3:
+        raise InputError(
+            f"infill_markers has {len(markers)} entries", where, "Write three: the marks for prefix, suffix and middle."
+        )
     if server.port is not None and not 0 < server.port < 65536:
         raise InputError(f"port is {server.port}", where, "Write 1 to 65535, or leave it out.")
 
@@ -226,7 +253,15 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
     measure = MEASURES.get(entry.measure)
     if measure is None:
         raise InputError(f'unknown measure "{entry.measure}"', where, nearest(entry.measure, list(MEASURES)))
-    if (entry.at_least is None) == (entry.at_most is None):
+    if NOT_SET in (entry.at_least, entry.at_most):
+        raise InputError(
+            f"{entry.measure} is not set yet",
+            where,
+            "A person sets the criteria before the campaign: write a threshold.",
+        )
+    if measure.unit is Unit.LICENCE:
+        return _licence_criterion(entry, where)
+    if (entry.at_least is None) == (entry.at_most is None) or entry.one_of:
         raise InputError("wants exactly one of at_least and at_most", where, "Set one threshold.")
     if not 0.5 < entry.confidence < 1:
         raise InputError(f"confidence is {entry.confidence}", where, "Write a number above 0.5 and below 1.")
@@ -242,6 +277,18 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
         threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),
         confidence=entry.confidence,
         wanted=f"{side.replace('_', ' ')} {raw}",
+    )
+
+
+def _licence_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
+    if not entry.one_of or entry.at_least is not None or entry.at_most is not None:
+        raise InputError("wants one_of", where, 'Write the licences that are allowed: one_of = ["MIT"].')
+    check_policy(entry.one_of)
+    return Criterion(
+        measure=entry.measure,
+        threshold=OneOf(names=entry.one_of),
+        confidence=entry.confidence,
+        wanted=f"one of {', '.join(entry.one_of)}",
     )
 
 

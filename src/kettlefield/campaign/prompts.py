@@ -3,20 +3,43 @@
 from kettlefield.campaign.tables import PromptingTable
 from kettlefield.core.languages import LANGUAGES
 from kettlefield.rig.toolchains import Toolchain, find_toolchain
+from kettlefield.server.exchange import Ask
 from kettlefield.suite.format import Exercise
 
-_RUNTIME = {
-    "python": "Python {version}, standard library only",
-    "javascript": "Node.js {version}, no packages",
-}
+_RUNTIME = {"python": "Python {version}, standard library only", "javascript": "Node.js {version}, no packages"}
 
 
-def render_messages(exercise: Exercise, prompting: PromptingTable) -> tuple[dict[str, str], ...]:
-    """The messages that put an exercise to a model."""
+def render_exercise(exercise: Exercise, prompting: PromptingTable) -> Ask:
+    """What puts an exercise to a model in the plan's style; the sampling is added by whoever sends it.
+
+    A model that only continues gets the opening of a code block and fills it; one that fills gaps gets the
+    block's two ends.
+    """
     parts = [exercise.prompt.strip()]
     toolchain = find_toolchain(exercise.spec.language)
     if prompting.environment_line and isinstance(toolchain, Toolchain):
         parts.append(f"Environment: {_RUNTIME[toolchain.language].format(version=toolchain.version)}.")
-    parts.append(f"Reply with the complete {LANGUAGES[exercise.spec.language].title} code in one code block.")
-    user = {"role": "user", "content": "\n\n".join(parts)}
-    return ({"role": "system", "content": prompting.system}, user) if prompting.system else (user,)
+    title = LANGUAGES[exercise.spec.language].title
+    if prompting.style == "chat":
+        parts.append(f"Reply with the complete {title} code in one code block.")
+        return render_text("\n\n".join(parts), prompting)
+    opening = "\n\n".join([*parts, f"The complete {title} code:", f"```{exercise.spec.language}\n"])
+    return render_text(opening, prompting, suffix="\n```\n")
+
+
+def render_text(text: str, prompting: PromptingTable, *, suffix: str = "\n") -> Ask:
+    """A text in the plan's style; ``suffix`` is what follows the gap for a model that fills gaps."""
+    if prompting.style == "chat":
+        user = {"role": "user", "content": text}
+        system = {"role": "system", "content": prompting.system}
+        return Ask(messages=(system, user) if prompting.system else (user,), sampling={})
+    whole = f"{prompting.system}\n\n{text}" if prompting.system else text
+    if prompting.style == "infill":
+        prefix, after, middle = prompting.infill_markers
+        whole = f"{prefix}{whole}{after}{suffix}{middle}"
+    return Ask(messages=({"role": "prompt", "content": whole},), sampling={}, is_chat=False)
+
+
+def reply_text(reply: str, exercise: Exercise, prompting: PromptingTable) -> str:
+    """A reply as extraction reads it: what continues an opened code block gets its opening back."""
+    return reply if prompting.style == "chat" else f"```{exercise.spec.language}\n{reply}"

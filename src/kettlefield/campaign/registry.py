@@ -4,20 +4,26 @@ import asyncio
 import json
 import os
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import msgspec
 
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.core.errors import InputError
+from kettlefield.core.sizing import decode_ceiling_tps, memory_need
 from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
+from kettlefield.rig.bandwidth import memory_bandwidth
+from kettlefield.rig.detect import find_accelerators
 from kettlefield.rig.host import read_host
+from kettlefield.rig.survey import fingerprint
 from kettlefield.rig.toolchains import Missing, find_toolchain
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise, Suite
-from kettlefield.weights.digest import weights_digest
+from kettlefield.weights.digest import digest_of_files
+from kettlefield.weights.read import files_of, read_facts
 
 
 def begin_campaign(
@@ -53,8 +59,10 @@ def begin_campaign(
         )
 
 
-async def register_candidates(record: Record, chosen: list[Candidate], observer: Observer) -> dict[str, int]:
-    """Read every weights file's digest before anything is measured, then write the candidates down.
+async def register_candidates(
+    record: Record, chosen: list[Candidate], accelerator: Accelerator | None, observer: Observer
+) -> dict[str, int]:
+    """Read every weights file's header and digest before anything is measured, then write the candidates down.
 
     Returns
     -------
@@ -66,7 +74,9 @@ async def register_candidates(record: Record, chosen: list[Candidate], observer:
     InputError
         Weights changed since the campaign began, or cannot be read.
     """
-    digests = await _digests(chosen, observer)
+    files = {c.name: files_of(c.weights) for c in chosen if c.weights is not None}
+    digests = await _digests(files, observer)
+    bandwidth = _bandwidth(accelerator)
     ids = {}
     for candidate in chosen:
         before = record.weights_digest(candidate.name)
@@ -77,24 +87,54 @@ async def register_candidates(record: Record, chosen: list[Candidate], observer:
                 str(candidate.weights),
                 "Restore the file, or give the plan a new record.",
             )
-        weights = candidate.weights
         entry = CandidateEntry(
             name=candidate.name,
             model=candidate.model,
             level=candidate.level,
             reference=candidate.reference,
             settings=candidate.settings(),
-            weights_path=str(weights) if weights is not None else None,
-            weights_bytes=weights.stat().st_size if weights is not None else None,
+            weights_path=str(candidate.weights) if candidate.weights is not None else None,
+            weights_bytes=sum(path.stat().st_size for path in files[candidate.name]) if digest is not None else None,
             weights_sha256=digest,
+            weights_facts=_weights_facts(candidate, bandwidth),
         )
         ids[candidate.name] = record.put_candidate(entry)
     return ids
 
 
-async def _digests(chosen: list[Candidate], observer: Observer) -> dict[str, str]:
-    files = {candidate.name: candidate.weights for candidate in chosen if candidate.weights is not None}
-    total, done = sum(path.stat().st_size for path in files.values()), 0
+def _weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict[str, object]:
+    """What the header says and foretells; a file of a format that we do not read is served all the same."""
+    if candidate.weights is None:
+        return {}
+    try:
+        facts = read_facts(candidate.weights)
+    except InputError as err:
+        return {"unread": str(err)}
+    shape, server = facts.shape(), candidate.server
+    need = memory_need(shape, server.context, kv_bits=server.cache_bits, parallel=server.slots)
+    return {
+        "architecture": facts.architecture,
+        "parameters": facts.parameters,
+        "bits_per_weight": facts.bits_per_weight,
+        "level": facts.level,
+        "licence": facts.licence.spdx,
+        "style": facts.style,
+        "predicted_bytes": need.total_bytes if facts.kv_heads else None,
+        "decode_ceiling_tps": decode_ceiling_tps(shape, bandwidth_bytes_s, 0) if bandwidth_bytes_s else None,
+        "remarks": list(facts.remarks),
+    }
+
+
+def _bandwidth(accelerator: Accelerator | None) -> float | None:
+    """The accelerator's bandwidth where it is known; the host's, measured, where there is no accelerator."""
+    if accelerator is not None:
+        return accelerator.bandwidth_bytes_s
+    cards = find_accelerators()
+    return None if cards else memory_bandwidth(fingerprint(read_host(), cards))
+
+
+async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> dict[str, str]:
+    total, done = sum(path.stat().st_size for paths in files.values() for path in paths), 0
     loop = asyncio.get_running_loop()
 
     def count(size: int) -> None:
@@ -105,8 +145,11 @@ async def _digests(chosen: list[Candidate], observer: Observer) -> dict[str, str
     def on_bytes(size: int) -> None:
         loop.call_soon_threadsafe(count, size)
 
+    def digest(paths: tuple[Path, ...]) -> str:
+        return digest_of_files(paths, on_bytes)
+
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        jobs = {name: loop.run_in_executor(pool, weights_digest, path, on_bytes) for name, path in files.items()}
+        jobs = {name: loop.run_in_executor(pool, digest, paths) for name, paths in files.items()}
         return {name: await job for name, job in jobs.items()}
 
 
@@ -115,6 +158,7 @@ def _campaign_entry(plan: Plan, suite: Suite, isolation: Isolation, accelerator:
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
     rig: dict[str, object] = {
         "host": msgspec.to_builtins(read_host()),
+        "fingerprint": fingerprint(read_host(), find_accelerators()),
         "accelerator": card,
         "toolchains": {name: _toolchain_version(name) for name in languages},
         "isolation": {"name": isolation.name, "lacks": list(isolation.lacks)},

@@ -95,7 +95,12 @@ async def _session_entry(
 
 def _launch(plan: Plan, candidate: Candidate) -> Launch:
     table = candidate.server
-    fields = {"context": str(table.context), "level": candidate.level}
+    fields = {
+        "context": str(table.context),
+        "level": candidate.level,
+        "cache_bits": str(table.cache_bits),
+        "slots": str(table.slots),
+    }
     if candidate.weights is not None:
         fields["weights"] = str(candidate.weights)
     return Launch(

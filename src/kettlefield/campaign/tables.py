@@ -21,7 +21,7 @@ class RigTable(_Table, frozen=True, kw_only=True):
 class ServerTable(_Table, frozen=True, kw_only=True):
     """``[server]``: how each candidate's server is started and spoken to."""
 
-    command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {python}
+    command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {cache_bits} {slots} {python}
     url: str | None = None  # attach to a running server instead
     protocol: Literal["http"] = "http"
     port: int | None = None  # none: any free one
@@ -30,12 +30,16 @@ class ServerTable(_Table, frozen=True, kw_only=True):
     ready_paths: tuple[str, ...] = ("/health", "/v1/models")
     reply_within: Duration = Duration(300)
     served_model: str = "default"  # the model name put into requests
+    cache_bits: Literal[16, 8, 4] = 16  # of a key or value element; for {cache_bits} in the command, and for sizing
+    slots: int = 1  # requests that the server takes at once; for {slots}, and for sizing
 
 
 class PromptingTable(_Table, frozen=True, kw_only=True):
     """``[prompting]``: what is said beside the exercise."""
 
-    style: Literal["chat"] = "chat"
+    style: Literal["chat", "continuation", "infill"] = "chat"
+    infill_markers: tuple[str, ...] = ()  # prefix, suffix, middle: how the model marks them
+    guard: bool = True  # a short known exchange at the start tells a wrong prompt style
     system: str = ""
     environment_line: bool = True  # name the language's version, so that an old one is not blamed on the model
 
@@ -45,6 +49,9 @@ class SamplingTable(_Table, frozen=True, kw_only=True):
 
     temperature: float = 0.2
     top_p: float = 1.0
+    top_k: int | None = None  # None: not sent, the server's own
+    min_p: float | None = None
+    repeat_penalty: float | None = None
     seed: int = 1  # of the first sample; the others count up from it
     max_tokens: int = 2048
     stop: tuple[str, ...] = ()
@@ -78,6 +85,7 @@ class CriterionTable(_Table, frozen=True, kw_only=True):
     measure: str
     at_least: float | str | None = None
     at_most: float | str | None = None
+    one_of: tuple[str, ...] = ()  # for the licence: SPDX identifiers
     confidence: float = 0.95  # one-sided: the bound that must clear the threshold
 
 
@@ -103,6 +111,18 @@ class _CandidateBase(_Table, frozen=True, kw_only=True):
     level: str
     weights: str = ""
     reference: bool = False
+    settings: str | None = None  # name of a [settings.NAME] block that it shares with others
+
+
+SettingsTable: Any = msgspec.defstruct(
+    "SettingsTable",
+    _override_fields,
+    bases=(_Table,),
+    frozen=True,
+    kw_only=True,
+    forbid_unknown_fields=True,
+    module=__name__,
+)
 
 
 CandidateTable: Any = msgspec.defstruct(
@@ -124,6 +144,7 @@ class PlanFile(_Table, frozen=True, kw_only=True):
     record: str
     candidate: tuple[CandidateTable, ...]
     criterion: tuple[CriterionTable, ...] = ()
+    settings: dict[str, SettingsTable] = {}
     rig: RigTable = RigTable()
     server: ServerTable = ServerTable()
     prompting: PromptingTable = PromptingTable()

@@ -65,7 +65,7 @@ def make_table(*columns: str, title: str | None = None) -> Table:
     return table
 
 
-def estimate_json(found: Estimate | float | None) -> Any:
+def estimate_json(found: Estimate | float | str | None) -> Any:
     """An estimate as the JSON contract writes it."""
     if isinstance(found, Estimate):
         return {"value": found.value, "low": found.low, "high": found.high, "n": found.n}
@@ -104,8 +104,10 @@ def interval_words(found: Estimate | float | None, unit: Unit) -> str:
     return f"{in_scale(found.low, scale)} to {in_scale(found.high, scale)} {scale.label}".rstrip()
 
 
-def with_interval(found: Estimate | float | None, unit: Unit) -> str:
+def with_interval(found: Estimate | float | str | None, unit: Unit) -> str:
     """A figure with its interval, in one scale: ``32.5 (29.6 to 33.7) ms``."""
+    if isinstance(found, str):
+        return found
     if not isinstance(found, Estimate):
         return in_unit(found, unit)
     scale = scale_of(found.value, unit)
@@ -113,6 +115,6 @@ def with_interval(found: Estimate | float | None, unit: Unit) -> str:
     return f"{value} ({low} to {high}) {scale.label}".rstrip()
 
 
-def in_words(found: Estimate | float | None, unit: Unit) -> str:
+def in_words(found: Estimate | float | str | None, unit: Unit) -> str:
     """A figure with its interval and sample size: ``32.5 (29.6 to 33.7) ms, n = 12``."""
     return with_interval(found, unit) + (f", n = {found.n}" if isinstance(found, Estimate) else "")

@@ -64,6 +64,8 @@ def _as_json(row: "Figures") -> dict[str, Any]:
             document.setdefault(field, {})[quantile] = estimate_json(row.estimate(measure, confidence=0.95))
     for name in ("peak_bytes", "host_peak_bytes", "accelerator_peak_bytes", "load_s", "weights_bytes"):
         document[name] = getattr(row, name)
+    for name in ("predicted_bytes", "prediction_error", "decode_ceiling_tps", "ceiling_share", "licence"):
+        document[name] = getattr(row, name)
     for name in ("tokens_per_solved", "seconds_per_solved", "in_flight", "outcomes"):
         document[name] = getattr(row, name)
     return document
@@ -82,6 +84,7 @@ def _print(table: "Contrast", notes: list[str]) -> None:
         ">pass rate",
         "95 % interval",
         ">peak memory",
+        ">predicted",
         ">tokens/solved",
         ">s/solved",
         "other outcomes",
@@ -95,6 +98,7 @@ def _print(table: "Contrast", notes: list[str]) -> None:
         ">first token p95",
         ">decode rate p50",
         ">decode rate p10",
+        ">of ceiling",
         ">n",
         ">load",
     )
@@ -124,10 +128,18 @@ def _solved_cells(row: "Figures") -> list[str]:
         in_unit(row.pass_rate.value if row.pass_rate else None, Unit.RATIO),
         interval_words(row.pass_rate, Unit.RATIO),
         format_bytes(row.peak_bytes),
+        _predicted(row),
         f"{row.tokens_per_solved:,.0f}" if row.tokens_per_solved else "-",
         three_digits(row.seconds_per_solved) if row.seconds_per_solved else "-",
         ", ".join(others) or "none",
     ]
+
+
+def _predicted(row: "Figures") -> str:
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+
+    error = f" (off {row.prediction_error:.0%})" if row.prediction_error is not None else ""
+    return format_bytes(row.predicted_bytes) + error
 
 
 def _speed_cells(row: "Figures") -> list[str]:
@@ -138,7 +150,8 @@ def _speed_cells(row: "Figures") -> list[str]:
     cells = [_name(row)]
     for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
         cells.append(with_interval(row.estimate(MEASURES[name], confidence=0.95), MEASURES[name].unit))
-    return [*cells, str(len(row.speed["first_token_s"])), format_duration(row.load_s)]
+    share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.0%}"
+    return [*cells, share, str(len(row.speed["first_token_s"])), format_duration(row.load_s)]
 
 
 def _name(row: "Figures") -> str:

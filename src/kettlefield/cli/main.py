@@ -8,22 +8,24 @@ import sys
 from collections.abc import Sequence
 
 from kettlefield import __version__
-from kettlefield.cli import contrast, decide, demo, qualify, trials, vet
+from kettlefield.cli import contrast, decide, demo, draft, qualify, rig, trials, vet, weigh
 from kettlefield.cli.exits import ExitCode, exit_code_for
 from kettlefield.core.errors import KettlefieldError
 from kettlefield.core.plaintext import visible
 
 logger = logging.getLogger(__name__)
 
-COMMANDS = (qualify, contrast, decide, trials, vet, demo)
+COMMANDS = (rig, weigh, draft, vet, qualify, contrast, trials, decide, demo)
 _EPILOG = """\
 the order of work:
-  1. kettlefield vet berthdesk          prove that the suite's checks can be trusted
-  2. write plan.toml                    candidates, suite, criteria - before any result is seen
-  3. kettlefield qualify plan.toml      run the campaign; the same command resumes it
-  4. kettlefield contrast record.db     candidates side by side
-  5. kettlefield trials record.db       what each model wrote, and why it failed
-  6. kettlefield decide record.db       criteria one by one, and the verdict
+  1. kettlefield rig                    what this machine is, and what is missing
+  2. kettlefield weigh FILE...          what the weights are, what they need, what fits
+  3. kettlefield draft FILE... -o plan.toml   then set its criteria - before any result is seen
+  4. kettlefield vet berthdesk          prove that the suite's checks can be trusted
+  5. kettlefield qualify plan.toml      run the campaign; the same command resumes it
+  6. kettlefield contrast record.db     candidates side by side
+  7. kettlefield trials record.db       what each model wrote, and why it failed
+  8. kettlefield decide record.db       criteria one by one, and the verdict
 
 `kettlefield demo` runs all of it on made-up models. Exit codes: 0 done or approved, 1 rejected or a faulty
 suite, 2 bad input, 3 something could not be measured, 4 undecided, 130 interrupted.

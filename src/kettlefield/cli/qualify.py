@@ -89,6 +89,15 @@ def _run(work: Coroutine[Any, Any, T]) -> T:
         import uvloop  # noqa: PLC0415
 
         factory = uvloop.new_event_loop
-    signal.signal(signal.SIGTERM, signal.default_int_handler)
+
+    async def guarded() -> T:
+        task = asyncio.ensure_future(work)
+        # by the loop, not by an exception out of a signal handler: that can be lost inside a callback
+        asyncio.get_running_loop().add_signal_handler(signal.SIGTERM, task.cancel)
+        try:
+            return await task
+        except asyncio.CancelledError:
+            raise KeyboardInterrupt from None
+
     with asyncio.Runner(loop_factory=factory) as runner:
-        return runner.run(work)
+        return runner.run(guarded())

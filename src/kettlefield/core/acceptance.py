@@ -36,11 +36,18 @@ class Threshold:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class OneOf:
+    """A closed list that the found text must be in; whoever finds it says whether it is."""
+
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Criterion:
     """One criterion of a plan, its threshold in the measure's base unit."""
 
     measure: str
-    threshold: Threshold
+    threshold: Threshold | OneOf
     confidence: float  # one-sided: the bound that must clear the threshold holds with this probability
     wanted: str  # as the plan writes it, for the reader
 
@@ -68,6 +75,13 @@ def judge(threshold: Threshold, found: Estimate | float | None) -> Status:
     if high is not None and high <= threshold.at_most:
         return Status.MET
     return Status.NOT_MET if low is not None and low > threshold.at_most else Status.UNDECIDED
+
+
+def judge_membership(allowed: bool | None) -> Status:
+    """Met when a policy allows what was found, not met when it does not, undecided when that is not known."""
+    if allowed is None:
+        return Status.UNDECIDED
+    return Status.MET if allowed else Status.NOT_MET
 
 
 def reach_verdict(statuses: Sequence[Status]) -> Verdict:

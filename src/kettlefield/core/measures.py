@@ -11,6 +11,7 @@ class Unit(StrEnum):
     SECONDS = "s"
     BYTES = "bytes"
     TOKENS_PER_SECOND = "tokens/s"
+    LICENCE = "licence"  # an SPDX expression
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -53,5 +54,11 @@ MEASURES = {
             meaning="highest memory of the server, host and accelerator together",
         ),
         Measure(name="load_s", unit=Unit.SECONDS, meaning="server started until ready"),
+        Measure(name="licence", unit=Unit.LICENCE, meaning="licence of the weights, as SPDX"),
+        Measure(
+            name="prediction_error",
+            unit=Unit.RATIO,
+            meaning="how far measured peak memory lies off the predicted, as a share",
+        ),
     )
 }

@@ -18,7 +18,7 @@ class SpeedSettings:
 
 async def time_requests(
     client: ChatClient,
-    prompts: list[tuple[dict[str, str], ...]],
+    asks: list[Ask],
     sampling: dict[str, object],
     settings: SpeedSettings,
 ) -> AsyncIterator[tuple[str, Exchange]]:
@@ -31,7 +31,7 @@ async def time_requests(
     ----------
     client : ChatClient
         Of a server that is ready and idle.
-    prompts : list of messages
+    asks : list of Ask
         Taken in turn.
     sampling : dict
         As sent, except that the cap is ``reply_tokens``.
@@ -39,9 +39,11 @@ async def time_requests(
         Numbers of requests, 0 or more.
     """
     for number in range(settings.warm_up + settings.requests):
-        *before, last = prompts[number % len(prompts)]
+        pattern = asks[number % len(asks)]
+        *before, last = pattern.messages
         unique = {**last, "content": f"Request {uuid.uuid4().hex}.\n\n{last['content']}"}
-        ask = Ask(messages=(*before, unique), sampling={**sampling, "max_tokens": settings.reply_tokens})
+        capped = {**sampling, "max_tokens": settings.reply_tokens}
+        ask = Ask(messages=(*before, unique), sampling=capped, is_chat=pattern.is_chat)
         exchange = await client.ask(ask)
         yield ("warm-up" if number < settings.warm_up else "speed"), exchange
         if exchange.fault is not None:

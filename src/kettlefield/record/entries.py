@@ -44,6 +44,7 @@ class CandidateEntry:
     weights_path: str | None
     weights_bytes: int | None
     weights_sha256: str | None
+    weights_facts: dict[str, object]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -70,6 +70,7 @@ candidate = Table(
     Column("weights_path", String),
     Column("weights_bytes", Integer),
     Column("weights_sha256", String),
+    Column("weights_facts", String, nullable=False),  # JSON: what the header says, and what it foretells
 )
 
 session = Table(

@@ -187,7 +187,11 @@ class Record:
             found = connection.execute(sa.select(table.c.id).where(table.c.name == entry.name)).scalar_one_or_none()
             if found is not None:
                 return int(found)
-            row = {**dataclasses.asdict(entry), "settings": json.dumps(entry.settings)}
+            row = {
+                **dataclasses.asdict(entry),
+                "settings": json.dumps(entry.settings),
+                "weights_facts": json.dumps(entry.weights_facts),
+            }
             return _inserted(connection, table, row)
 
     def weights_digest(self, name: str) -> str | None:

@@ -15,6 +15,7 @@ class Accelerator(Protocol):
 
     name: str
     memory_bytes: int
+    bandwidth_bytes_s: float | None  # memory reads, bytes a second; None where the driver does not tell
     simulated: bool
 
     def used_by(self, pids: Collection[int]) -> int:
@@ -35,6 +36,7 @@ class SimulatedCard:
         card = simulated_card.read_card(folder)
         self.name = f"{card.name} (simulated)"
         self.memory_bytes = card.memory_bytes
+        self.bandwidth_bytes_s: float | None = card.bandwidth_bytes_s
         self._folder = folder
 
     def used_by(self, pids: Collection[int]) -> int:

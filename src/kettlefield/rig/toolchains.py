@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+LANGUAGES_KNOWN = ("python", "javascript")
 PROBE_TIMEOUT_S = 20.0  # a version line takes milliseconds; a cold disk may take seconds
 
 

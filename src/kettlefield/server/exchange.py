@@ -12,6 +12,7 @@ class Ask:
 
     messages: tuple[dict[str, str], ...]
     sampling: dict[str, Any]  # as sent: temperature, seed, max_tokens ...
+    is_chat: bool = True  # otherwise the one message is a plain text to continue
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,6 +28,7 @@ class Exchange:
     trace: Trace
     finish_reason: str | None
     fault: str | None = None  # of the server, in words
+    echo: Any = None  # what the server said beside the reply: settings as it took them, if it tells them
 
     @property
     def cap_hit(self) -> bool:

@@ -17,6 +17,7 @@ from kettlefield.server.stamping import StampingConnector, StampingHandler
 from kettlefield.server.wire import Chunk, Delta, error_words
 
 CHAT_PATH = "/v1/chat/completions"
+TEXT_PATH = "/v1/completions"
 _DECODER = msgspec.json.Decoder(Chunk)
 PARSE_EVERY_S = 0.25  # stamps are taken on arrival, so parsing may come late and in batches
 _MAX_REPLY_CHARS = 16 * 2**20  # a reply beyond this is no reply; the stream is cut
@@ -36,6 +37,7 @@ class _Reply:
         self.completion_tokens: int | None = None
         self.fault: str | None = None
         self.done = False
+        self.echo: Any = None
 
     def take(self, data: bytes | str, stamp_s: float) -> None:
         """One event's data; a role-only or empty event carries no text and gets no stamp."""
@@ -51,6 +53,8 @@ class _Reply:
         if chunk.error is not None:
             self.fault = f"sent an error in mid-stream: {shorten(visible(error_words(chunk.error)), 300)}"
             return
+        if chunk.echo is not None:
+            self.echo = chunk.echo
         if chunk.usage is not None:
             self.prompt_tokens = chunk.usage.prompt_tokens
             self.completion_tokens = chunk.usage.completion_tokens
@@ -141,6 +145,7 @@ class HttpClient:
             trace=trace,
             finish_reason=reply.finish_reason,
             fault=reply.fault,
+            echo=reply.echo,
         )
 
     def _enter(self) -> int:
@@ -152,12 +157,14 @@ class HttpClient:
     async def _exchange(self, ask: Ask, reply: _Reply, sent: SimpleNamespace) -> None:
         body: dict[str, Any] = {
             "model": self._model,
-            "messages": list(ask.messages),
+            **({"messages": list(ask.messages)} if ask.is_chat else {"prompt": ask.messages[0]["content"]}),
             "stream": True,
             "stream_options": {"include_usage": True},
             **ask.sampling,
         }
-        async with self._session.post(self._url + CHAT_PATH, json=body, trace_request_ctx=sent) as response:
+        async with self._session.post(
+            self._url + (CHAT_PATH if ask.is_chat else TEXT_PATH), json=body, trace_request_ctx=sent
+        ) as response:
             if response.status != 200:
                 said = shorten(visible(_error_text(await response.text(errors="replace")), keep_lines=False), 200)
                 reply.fault = f"answered with status {response.status}: {said}"

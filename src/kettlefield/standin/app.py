@@ -48,7 +48,8 @@ class App:
         app = web.Application(client_max_size=32 * 2**20)
         app.router.add_get("/health", self._health)
         app.router.add_get("/v1/models", self._models)
-        app.router.add_post("/v1/chat/completions", self._chat)
+        app.router.add_post("/v1/chat/completions", self._complete)
+        app.router.add_post("/v1/completions", self._complete)
         app.on_startup.append(self._start)
         app.on_response_prepare.append(_name_server)
         return app
@@ -74,7 +75,7 @@ class App:
         entry = {"id": f"{self._settings.physics.model.name}@{self._settings.level}", "object": "model"}
         return web.json_response({"object": "list", "data": [entry]})
 
-    async def _chat(self, request: web.Request) -> web.StreamResponse:
+    async def _complete(self, request: web.Request) -> web.StreamResponse:
         if not self._loaded:
             return _error(503, "the model is still loading")
         self._asked += 1
@@ -83,7 +84,8 @@ class App:
             os._exit(70)
         try:
             body = await request.json()
-            prompt = "\n".join(str(message["content"]) for message in body["messages"])
+            is_chat = request.path.endswith("/chat/completions")
+            prompt = "\n".join(str(m["content"]) for m in body["messages"]) if is_chat else str(body["prompt"])
             cap = int(body.get("max_tokens", 512))
         except (ValueError, KeyError, TypeError) as err:
             return _error(400, f"malformed request: {type(err).__name__}")
@@ -91,7 +93,8 @@ class App:
         if prompt_tokens + 1 > self._settings.context_tokens:
             return _error(400, f"{prompt_tokens} prompt tokens exceed the context of {self._settings.context_tokens}")
         cap = min(cap, self._settings.context_tokens - prompt_tokens)
-        pieces, reason = _pieces(self._settings.replier.reply(prompt, int(body.get("seed") or 0)), cap)
+        reply = self._settings.replier.reply(prompt, int(body.get("seed") or 0), is_chat=is_chat)
+        pieces, reason = _pieces(reply, cap)
         stream = Stream(prompt_tokens=prompt_tokens, wanted_tokens=len(pieces))
         usage = {"prompt_tokens": prompt_tokens, "completion_tokens": len(pieces)}
         try:
@@ -109,14 +112,17 @@ class App:
         reason: str,
         usage: dict[str, int],
     ) -> web.StreamResponse:
+        is_chat = request.path.endswith("/chat/completions")
         response = web.StreamResponse(headers={"Content-Type": "text/event-stream", "Cache-Control": "no-cache"})
         await response.prepare(request)
         self._engine.submit(stream)
-        await response.write(_event({"role": "assistant", "content": ""}))
+        if is_chat:
+            await response.write(_event({"delta": {"role": "assistant", "content": ""}}))
         for text, thinking in pieces:
             await stream.ready.get()
-            await response.write(_event({"reasoning_content" if thinking else "content": text}))
-        await response.write(_event({}, reason))
+            delta = {"delta": {"reasoning_content" if thinking else "content": text}}
+            await response.write(_event(delta if is_chat else {"text": text}))
+        await response.write(_event({"delta": {}} if is_chat else {"text": ""}, reason))
         final = {"choices": [], "usage": usage, "object": "chat.completion.chunk"}
         await response.write(f"data: {json.dumps(final)}\n\ndata: [DONE]\n\n".encode())
         await response.write_eof()
@@ -144,8 +150,8 @@ def _pieces(reply: Reply, cap: int) -> tuple[list[tuple[str, bool]], str]:
     return (pieces[:cap], "length") if len(pieces) > cap else (pieces, "stop")
 
 
-def _event(delta: dict[str, Any], reason: str | None = None) -> bytes:
-    choice = {"index": 0, "delta": delta, "finish_reason": reason}
+def _event(content: dict[str, Any], reason: str | None = None) -> bytes:
+    choice = {"index": 0, **content, "finish_reason": reason}
     chunk = {"object": "chat.completion.chunk", "created": int(time.time()), "choices": [choice]}
     return f"data: {json.dumps(chunk)}\n\n".encode()
 

@@ -27,8 +27,9 @@ memory_budget = "2 GiB"
 
 [server]
 command = ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card",
-           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "6"]
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "{slots}"]
 context = 2048
+slots = 6
 ready_within = "60 s"
 
 [sampling]

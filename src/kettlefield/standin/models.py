@@ -8,6 +8,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.weights.gguf import GgufHeader, read_gguf
 
 ARCHITECTURE = "saltmarsh"
+_FILE_TYPES = {"f16": 1, "q8_0": 7, "q4_k_m": 15, "q2_k": 10}  # numbers of the format, for the level's label
 # which block type a group of tensors has at a level: (most tensors, those that matter most)
 LEVEL_TYPES = {
     "f16": ("F16", "F16"),
@@ -105,6 +106,7 @@ def write_weights(model: MadeUpModel, level: str, path: Path) -> None:
     writer = gguf.GGUFWriter(path, ARCHITECTURE)
     writer.add_name(model.title)
     writer.add_license("MIT")
+    writer.add_file_type(_FILE_TYPES[level])
     writer.add_context_length(model.context_tokens)
     writer.add_block_count(model.layers)
     writer.add_embedding_length(model.width)

@@ -11,11 +11,13 @@ import re
 from dataclasses import dataclass
 
 from kettlefield.core.languages import LANGUAGES
+from kettlefield.core.wrongstyle import ASKED, EXPECTED
 from kettlefield.standin.models import LoadedModel
 from kettlefield.suite.format import Exercise
 
 LOOP_BELOW_BITS = 3.6  # under this, some replies repeat themselves
-LOOP_SHARE = 0.12
+LOOP_SHARE = 0.36  # of what it does not solve
+SMALL_TALK = "This is a simulated reply from a made-up model: the prompt holds no exercise that it knows.\n"
 _TOKEN = re.compile(r"\s+|\w{1,6}|[^\w\s]")
 
 
@@ -42,22 +44,26 @@ class Replier:
         # longest first: a prompt that holds another is found as itself
         self._exercises = sorted(exercises, key=lambda exercise: -len(exercise.prompt))
 
-    def reply(self, prompt: str, seed: int) -> Reply:
-        """The reply to a prompt; one that holds no exercise of ours gets a line of small talk."""
+    def reply(self, prompt: str, seed: int, *, is_chat: bool = True) -> Reply:
+        """The reply to a prompt; one that holds no exercise of ours gets a line of small talk.
+
+        A plain text is continued: the code follows at once, without fence or prose.
+        """
+        if ASKED in prompt:
+            return Reply(EXPECTED)
         exercise = next((e for e in self._exercises if e.prompt.strip() in prompt), None)
         if exercise is None:
-            return Reply(
-                "This is a simulated reply from a made-up model: the prompt holds no exercise that it knows.\n" * 8
-            )
+            return Reply(SMALL_TALK * 8)
         rng = self._luck(exercise.id, self._level, str(seed))
         solved = self._merit(exercise, seed) > 0
-        if not solved and self._model.bits_per_weight < LOOP_BELOW_BITS and rng.random() < LOOP_SHARE * 3:
+        if not solved and self._model.bits_per_weight < LOOP_BELOW_BITS and rng.random() < LOOP_SHARE:
             return Reply(
                 _opening(rng) + _fenced(exercise, _first_half(_code(exercise, None)), "```", closed=False),
                 endless=True,
             )
         decoy = None if solved else rng.choice([decoy.name for decoy in exercise.spec.decoy])
-        return _wrap(exercise, _code(exercise, decoy), rng)
+        code = _code(exercise, decoy)
+        return _wrap(exercise, code, rng) if is_chat else Reply(code)
 
     def _merit(self, exercise: Exercise, seed: int) -> float:
         """Above 0 it solves the exercise: ability less difficulty and damage, and luck of three kinds."""

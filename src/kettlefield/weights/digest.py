@@ -1,13 +1,11 @@
 """SHA-256 of weights files, remembered by path, size and time of change: they are read once, not every run."""
 
-import contextlib
 import hashlib
-import json
-import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from kettlefield.core.errors import InputError
+from kettlefield.rig.cache import recall, remember
 
 CHUNK_BYTES = 4 * 2**20
 
@@ -30,8 +28,8 @@ def weights_digest(path: Path, on_bytes: Callable[[int], None] = lambda _: None)
     try:
         stat = path.stat()
         key = f"{path.resolve()}|{stat.st_size}|{stat.st_mtime_ns}"
-        cached = _read_cache().get(key)
-        if cached is not None:
+        cached = recall("digests", key)
+        if isinstance(cached, str):
             on_bytes(stat.st_size)
             return cached
         digest = hashlib.sha256()
@@ -42,28 +40,27 @@ def weights_digest(path: Path, on_bytes: Callable[[int], None] = lambda _: None)
     except OSError as err:
         raise InputError(f"cannot be read ({err.strerror})", str(path), "Check the path and its permissions.") from err
     found = digest.hexdigest()
-    _remember(key, found)
+    remember("digests", key, found)
     return found
 
 
-def _cache_path() -> Path:
-    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    return Path(base) / "kettlefield" / "digests.json"
+def digest_of_files(paths: Sequence[Path], on_bytes: Callable[[int], None] = lambda _: None) -> str:
+    """The digest of a model: of its one file, or of the lines ``DIGEST  NAME`` of its shards.
 
+    Parameters
+    ----------
+    paths : sequence of Path
+        At least one.
+    on_bytes : callable
+        See ``weights_digest``.
 
-def _read_cache() -> dict[str, str]:
-    with contextlib.suppress(OSError, ValueError):
-        data = json.loads(_cache_path().read_text(encoding="utf-8"))
-        if isinstance(data, dict):
-            return {str(key): str(value) for key, value in data.items()}
-    return {}
-
-
-def _remember(key: str, digest: str) -> None:
-    """A cache that cannot be written is no fault: the digest is computed again next time."""
-    path = _cache_path()
-    with contextlib.suppress(OSError):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        fresh = path.with_suffix(f".{os.getpid()}")
-        fresh.write_text(json.dumps({**_read_cache(), key: digest}), encoding="utf-8")
-        fresh.replace(path)
+    Raises
+    ------
+    InputError
+        A file cannot be read.
+    """
+    digests = [weights_digest(path, on_bytes) for path in paths]
+    if len(digests) == 1:
+        return digests[0]
+    lines = "".join(f"{digest}  {path.name}\n" for digest, path in zip(digests, paths, strict=True))
+    return hashlib.sha256(lines.encode()).hexdigest()

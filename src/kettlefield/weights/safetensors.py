@@ -4,6 +4,7 @@ Format: eight bytes of length (little-endian), a JSON object that gives each ten
 then the data. The header's JSON is parsed by the standard library within a bound on its length.
 """
 
+import itertools
 import json
 import re
 from dataclasses import dataclass
@@ -173,7 +174,7 @@ def _tensors(path: Path, header: dict[str, Any], room: int) -> list[StoredTensor
         places.append((begin, end, shown))
         found.append(tensor)
     places.sort()
-    for (_, end, _), (begin, _, shown) in zip(places, places[1:], strict=False):
+    for (_, end, _), (begin, _, shown) in itertools.pairwise(places):
         if begin < end:
             raise _refuse(path, f'lets tensor "{shown}" overlap another')
     return found

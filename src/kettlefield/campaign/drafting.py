@@ -1,0 +1,182 @@
+"""A plan drafted from weights files: candidates, context and style from their headers; criteria left to a person."""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import tomli_w
+
+from kettlefield.campaign.plan import NOT_SET
+from kettlefield.core.sizing import largest_context, memory_need
+from kettlefield.core.units import format_bytes
+from kettlefield.weights.facts import ModelFacts
+
+CONTEXTS = (16384, 8192, 4096, 2048)  # tried in this order: long enough for the suite with room for thinking
+DEFAULT_COMMAND = ("your-server", "--model", "{weights}", "--port", "{port}", "--context", "{context}")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Draft:
+    """A drafted plan."""
+
+    text: str
+    left_out: tuple[str, ...]  # files that cannot fit, with the reason
+
+
+def draft_plan(
+    models: Sequence[ModelFacts],
+    *,
+    names: Sequence[str],
+    command: Sequence[str] | None,
+    suite: str,
+    budget_bytes: int,
+    budget_whence: str,
+    accelerator: str,
+) -> Draft:
+    """Write a commented plan.
+
+    Parameters
+    ----------
+    models : sequence of ModelFacts
+        What the files are.
+    names : sequence of str
+        The files as the plan is to name them, one for each model.
+    command : sequence of str, optional
+        Words that start a server; by default a placeholder for the reader to replace.
+    suite : str
+        The suite's name.
+    budget_bytes : int
+        What a candidate may take; files that need more at the shortest context are left out.
+    budget_whence : str
+        Where the budget comes from, for the comment.
+    accelerator : str
+        As ``[rig] accelerator`` writes it.
+    """
+    fitting, left_out = [], []
+    for facts, name in zip(models, names, strict=True):
+        need = memory_need(facts.shape(), CONTEXTS[-1])
+        if facts.kv_heads and need.total_bytes > budget_bytes:
+            left_out.append(
+                f"{_comment(name)}: needs {format_bytes(need.total_bytes)} at {CONTEXTS[-1]:,} tokens, "
+                f"budget {format_bytes(budget_bytes)}"
+            )
+        else:
+            fitting.append((facts, name))
+    context = _context([facts for facts, _ in fitting], budget_bytes)
+    parts = [_head(suite, accelerator, budget_bytes, budget_whence), _server(command, context)]
+    parts += [_SAMPLING, "\n# --- candidates: one model at one level each\n"]
+    references = _references([facts for facts, _ in fitting])
+    parts += [_candidate(facts, name, facts in references) for facts, name in fitting]
+    parts += [f"\n# left out: {line}\n" for line in left_out]
+    parts.append(_CRITERIA.replace("NOT SET", NOT_SET))
+    return Draft(text="".join(parts), left_out=tuple(left_out))
+
+
+def model_name(facts: ModelFacts) -> str:
+    """A model's name as a plan writes it: small letters, digits, dots and hyphens; the level left out."""
+    name = re.sub(r"[^a-z0-9.]+", "-", facts.model.lower().replace("(simulated)", "")).strip("-.")
+    for ending in (facts.level.lower(), facts.level.lower().replace("_", "-")):
+        name = name.removesuffix(ending).strip("-.")
+    return name or "model"
+
+
+def _context(models: Sequence[ModelFacts], budget_bytes: int) -> int:
+    """The longest of our lengths that every candidate has and can afford."""
+    limits = []
+    for facts in models:
+        if facts.kv_heads and facts.context_tokens:
+            limits.append(
+                largest_context(facts.shape(), budget_bytes, most_tokens=facts.context_tokens) or CONTEXTS[-1]
+            )
+    longest = min(limits, default=CONTEXTS[1])
+    return next((context for context in CONTEXTS if context <= longest), CONTEXTS[-1])
+
+
+def _references(models: Sequence[ModelFacts]) -> list[ModelFacts]:
+    """Of each model the file with the most bits a weight."""
+    best: dict[str, ModelFacts] = {}
+    for facts in models:
+        name = model_name(facts)
+        if name not in best or facts.bits_per_weight > best[name].bits_per_weight:
+            best[name] = facts
+    return list(best.values())
+
+
+def _toml(**values: object) -> str:
+    """Assignments in TOML, whatever text the values hold."""
+    return tomli_w.dumps(values)
+
+
+def _comment(text: str) -> str:
+    return "".join(ch if ch.isprintable() else "?" for ch in text)
+
+
+def _head(suite: str, accelerator: str, budget_bytes: int, whence: str) -> str:
+    return (
+        "# A plan drafted from weights files. Read it, set the criteria at its end, then: kettlefield qualify plan.toml\n"
+        + _toml(title="What this campaign is to find out", suite=suite, record="record.db")
+        + f"\n[rig]\n{_toml(accelerator=accelerator)}"
+        + f'memory_budget = "{budget_bytes // 2**20} MiB"  # {_comment(whence)}\n'
+    )
+
+
+def _server(command: Sequence[str] | None, context: int) -> str:
+    words = list(command or DEFAULT_COMMAND)
+    note = "" if command else "# replace this by the command that starts your server\n"
+    return (
+        f"\n[server]\n{note}{_toml(command=words)}"
+        f"context = {context}  # tokens: the longest of {', '.join(map(str, CONTEXTS))} that all candidates have and can afford\n"
+        "cache_bits = 16  # of a key or value element; {cache_bits} puts it into the command\n"
+        "slots = 1  # requests that the server takes at once; {slots} puts it into the command\n"
+    )
+
+
+_SAMPLING = """
+[sampling]
+# low temperature and a fixed seed: levels are to differ, not dice
+temperature = 0.2
+top_p = 1.0
+seed = 1
+max_tokens = 2048
+
+[speed]
+requests = 60  # enough to bound p95 at one-sided 95 %
+reply_tokens = 128
+
+[grading]
+samples = 2  # seeds an exercise is asked with
+in_flight = 1
+"""
+
+_CRITERIA = """
+# --- criteria: set by a person before any result is seen; qualify refuses to run until they are
+[[criterion]]
+measure = "pass_rate"
+at_least = "NOT SET"  # a share from 0 to 1; the lower bound must reach it
+
+[[criterion]]
+measure = "first_token_s.p95"
+at_most = "NOT SET"  # such as "800 ms"
+
+[[criterion]]
+measure = "decode_rate_tps.p10"
+at_least = "NOT SET"  # such as "20 tokens/s"
+
+[[criterion]]
+measure = "peak_bytes"
+at_most = "NOT SET"  # such as "12 GiB"
+"""
+
+
+def _candidate(facts: ModelFacts, name: str, is_reference: bool) -> str:
+    lines = ["\n[[candidate]]\n", _toml(model=model_name(facts), level=_comment(facts.level), weights=name)]
+    if is_reference:
+        lines.append("reference = true  # most bits a weight: the others of its model are compared with it\n")
+    if facts.style != "chat":
+        lines.append(f'style = "continuation"  # the header holds no chat template ({facts.style})\n')
+    licence = facts.licence.spdx or facts.licence.written or "none given"
+    lines.append(
+        f"# {facts.parameters / 1e9:.2f} B parameters, {facts.bits_per_weight:.2f} bits each, "
+        f"licence: {_comment(licence)}, {facts.context_tokens or 'unknown'} tokens of context\n"
+    )
+    return "".join(lines)

@@ -1,0 +1,77 @@
+"""``kettlefield draft``: a plan from weights files, with the criteria left to a person."""
+
+import argparse
+import shlex
+from pathlib import Path
+
+from kettlefield.cli.exits import ExitCode
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "draft",
+        help="draft a plan from weights files",
+        description="Write a commented plan: candidates from the files' headers, a context that fits, the reference level marked.\n"
+        "Only the criteria are left to be set by a person. Never overwrites.",
+        epilog="examples:\n  kettlefield draft models/*.gguf -o plan.toml\n"
+        "  kettlefield draft models/*.gguf -o plan.toml --server 'my-server -m {weights} --port {port}' --budget '12 GiB'",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument(
+        "files", nargs="+", type=Path, metavar="WEIGHTS", help="GGUF, safetensors, an index, or a folder"
+    )
+    parser.add_argument("-o", "--output", type=Path, required=True, metavar="PLAN", help="the plan to write")
+    parser.add_argument("--server", metavar="COMMAND", help="starts a server; {weights}, {port} ... are filled in")
+    parser.add_argument("--suite", default="berthdesk")
+    parser.add_argument("--budget", metavar="SIZE", help="memory to fit into; default: the accelerator's or the host's")
+    parser.add_argument("--accelerator", default="none", help='as [rig] accelerator writes it; default: "none"')
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Draft and write."""
+    import os  # noqa: PLC0415
+
+    from kettlefield.campaign.drafting import draft_plan  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
+    from kettlefield.cli.weigh import find_budget  # noqa: PLC0415
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.weights.read import read_facts  # noqa: PLC0415
+
+    output: Path = args.output
+    if output.exists():
+        raise InputError("is there already", str(output), "Name another file: a plan is never overwritten.")
+    budget, whence = find_budget(args.budget)
+    models = [read_facts(path) for path in args.files]
+    draft = draft_plan(
+        models,
+        names=[os.path.relpath(facts.path, output.resolve().parent) for facts in models],
+        command=_words(args.server),
+        suite=args.suite,
+        budget_bytes=budget,
+        budget_whence=whence,
+        accelerator=args.accelerator,
+    )
+    try:
+        with output.open("x", encoding="utf-8") as file:
+            file.write(draft.text)
+    except OSError as err:
+        raise InputError(f"cannot be written ({err.strerror})", str(output), "Name another place.") from err
+    console = make_console()
+    kept = len(models) - len(draft.left_out)
+    console.print(safe(f"{output}: {kept} of {len(models)} files are candidates; set its criteria, then run qualify"))
+    for line in draft.left_out:
+        console.print(safe(f"left out: {line}", "yellow"))
+    return ExitCode.DONE
+
+
+def _words(command: str | None) -> list[str] | None:
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+
+    if command is None:
+        return None
+    try:
+        return shlex.split(command)
+    except ValueError as err:
+        raise InputError(f"cannot be split into words ({err})", "--server", "Close its quotation marks.") from err

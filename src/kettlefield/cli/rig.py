@@ -1,0 +1,86 @@
+"""``kettlefield rig``: what this machine is, and what is missing."""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from kettlefield.cli.exits import ExitCode
+
+if TYPE_CHECKING:
+    from kettlefield.rig.survey import RigFacts
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "rig",
+        help="what this machine is, and what is missing",
+        description="Show the machine that models would be qualified on: processor, memory and its bandwidth,\n"
+        "accelerators, toolchains, isolation, energy counters - and the lines that install what is missing.",
+        epilog="examples:\n  kettlefield rig\n  kettlefield rig --disk /models\n  kettlefield rig --json",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("--disk", type=Path, metavar="FOLDER", help="measure how fast this folder's disk is read")
+    parser.add_argument("--again", action="store_true", help="measure the memory bandwidth anew")
+    parser.add_argument("--json", action="store_true", help="print one JSON document")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Survey and print."""
+    import msgspec  # noqa: PLC0415
+
+    from kettlefield.cli.console import print_json  # noqa: PLC0415
+    from kettlefield.core.errors import RigError  # noqa: PLC0415
+    from kettlefield.rig.bandwidth import disk_read_rate, memory_bandwidth  # noqa: PLC0415
+    from kettlefield.rig.survey import survey_rig  # noqa: PLC0415
+    from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
+
+    facts = survey_rig()
+    bandwidth = memory_bandwidth(facts.fingerprint, fresh=args.again)
+    disk = disk_read_rate(args.disk) if args.disk is not None else None
+    try:
+        isolation = available_isolation()
+        shut_in: dict[str, Any] = {"name": isolation.name, "lacks": list(isolation.lacks), "fault": None}
+    except RigError as err:
+        shut_in = {"name": None, "lacks": [], "fault": str(err)}
+    if args.json:
+        document = msgspec.to_builtins(facts)
+        print_json({**document, "memory_bandwidth_bytes_s": bandwidth, "disk_read_bytes_s": disk, "isolation": shut_in})
+    else:
+        _print(facts, bandwidth, disk, shut_in)
+    return ExitCode.DONE
+
+
+def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: dict[str, Any]) -> None:
+    from kettlefield.cli.console import make_console, make_table, safe  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+
+    host = facts.host
+    rows = [
+        ("processor", f"{host.cpu}, {host.cores} cores, {host.threads} threads"),
+        ("memory", f"{format_bytes(host.memory_bytes)}, {format_bytes(facts.available_bytes)} available now"),
+        ("memory bandwidth", f"{format_bytes(bandwidth)}/s, measured: bytes read and written by a copy on all cores"),
+        ("system", f"{host.system}, kernel {host.kernel}"),
+    ]
+    if disk is not None:
+        rows.append(("disk", f"{format_bytes(disk)}/s read, measured"))
+    for card in facts.accelerators:
+        used = f"{format_bytes(card.used_bytes)} of {format_bytes(card.memory_bytes)} in use"
+        rows.append(("accelerator", f"{card.name}, {used}, driver {card.driver}"))
+    if not facts.accelerators:
+        rows.append(("accelerator", "none found"))
+    rows += [("toolchain", f"{language} {version}") for language, version in facts.toolchains.items()]
+    lacks = f", lacks: {'; '.join(isolation['lacks'])}" if isolation["lacks"] else ""
+    rows.append(("isolation", f"{isolation['name']}{lacks}" if isolation["name"] else "none"))
+    rows.append(("energy counters", ", ".join(facts.energy_counters) or "not available here"))
+    rows.append(("fingerprint", facts.fingerprint))
+    console = make_console()
+    table = make_table("what", "found")
+    for name, text in rows:
+        table.add_row(name, safe(text))
+    console.print(table)
+    for language, remedy in facts.missing.items():
+        console.print(safe(f"missing: {language}; install it: {remedy}", "yellow"))
+    if isolation["fault"]:
+        console.print(safe(f"missing: {isolation['fault']}", "yellow"))

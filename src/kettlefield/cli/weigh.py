@@ -1,0 +1,311 @@
+"""``kettlefield weigh``: what weights files are, what they need, whether they fit - from headers alone."""
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from kettlefield.cli.exits import ExitCode
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from kettlefield.analysis.weighing import Fit, Weighed
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "weigh",
+        help="what weights files are, what memory they need, what fits",
+        description="Read headers only - no weights, no server - and say what each file is, what it needs at each\n"
+        "context length, whether that fits a budget, and how fast it could possibly decode.",
+        epilog="examples:\n  kettlefield weigh models/*.gguf --budget '16 GiB'\n"
+        "  kettlefield weigh model-folder --context 8192 --kv-bits 8 --parallel 4 --plot memory.png",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("files", nargs="+", type=Path, metavar="FILE", help="GGUF, safetensors, an index, or a folder")
+    parser.add_argument("--context", nargs="+", type=_positive, default=[4096, 16384], metavar="TOKENS")
+    parser.add_argument("--kv-bits", nargs="+", type=int, choices=(16, 8, 4), default=[16, 8, 4])
+    parser.add_argument("--parallel", nargs="+", type=_positive, default=[1], metavar="STREAMS")
+    parser.add_argument("--budget", metavar="SIZE", help="memory to fit into; default: the accelerator's or the host's")
+    parser.add_argument("--allow-licence", nargs="+", default=[], metavar="SPDX", help="licences that are allowed")
+    parser.add_argument("--digest", action="store_true", help="read the files whole for their SHA-256")
+    parser.add_argument("--plot", type=Path, metavar="FILE.png", help="draw memory against context")
+    parser.add_argument("--json", action="store_true", help="print one JSON document")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Weigh and print."""
+    from kettlefield.analysis.weighing import Settings, weigh_all  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
+    from kettlefield.weights.digest import weights_digest  # noqa: PLC0415
+    from kettlefield.weights.licence import check_policy  # noqa: PLC0415
+    from kettlefield.weights.read import read_facts  # noqa: PLC0415
+
+    check_policy(args.allow_licence)
+    budget, whence = find_budget(args.budget)
+    models = [read_facts(path) for path in args.files]
+    bandwidth = _bandwidth()
+    settings = Settings(
+        contexts=tuple(args.context),
+        kv_bits=tuple(args.kv_bits),
+        parallel=tuple(args.parallel),
+        budget_bytes=budget,
+        bandwidth_bytes_s=bandwidth,
+    )
+    weighed = weigh_all(models, settings)
+    digests = [[weights_digest(file) for file in facts.files] if args.digest else None for facts in models]
+    if args.plot is not None:
+        _plot(args.plot, weighed, budget, args.kv_bits[0], args.parallel[0])
+    if args.json:
+        files = [_as_json(w, digest, args.allow_licence) for w, digest in zip(weighed, digests, strict=True)]
+        print_json({"budget_bytes": budget, "bandwidth_bytes_s": bandwidth, "files": files})
+        return ExitCode.DONE
+    console = make_console()
+    _print_files(console, weighed, args.allow_licence)
+    _print_needs(console, weighed, f"budget {whence}", bandwidth)
+    for facts, digest in zip(models, digests, strict=True):
+        for file, value in zip(facts.files, digest or [], strict=False):
+            console.print(f"sha256 {value}  {file}", soft_wrap=True)
+    return ExitCode.DONE
+
+
+def find_budget(text: str | None) -> tuple[int, str]:
+    """The budget in bytes and where it comes from: as given, else the largest accelerator, else the host.
+
+    Raises
+    ------
+    InputError
+        The text is no size.
+    """
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes, parse_size  # noqa: PLC0415
+    from kettlefield.rig.detect import find_accelerators  # noqa: PLC0415
+    from kettlefield.rig.host import read_host  # noqa: PLC0415
+
+    if text is not None:
+        try:
+            budget = parse_size(text)
+        except ValueError as err:
+            raise InputError(f'is "{text}"', "--budget", f"{str(err).capitalize()}.") from err
+        return budget, f"{format_bytes(budget)}, as given"
+    cards = find_accelerators()
+    if cards:
+        largest = max(cards, key=lambda card: card.memory_bytes)
+        return largest.memory_bytes, f"{format_bytes(largest.memory_bytes)}, memory of {largest.name}"
+    memory = read_host().memory_bytes
+    return memory, f"{format_bytes(memory)}, all memory of this host"
+
+
+def _positive(text: str) -> int:
+    value = int(text)
+    if value < 1:
+        raise argparse.ArgumentTypeError(f"{text} is not above 0")
+    return value
+
+
+def _bandwidth() -> float:
+    from kettlefield.rig.bandwidth import memory_bandwidth  # noqa: PLC0415
+    from kettlefield.rig.detect import find_accelerators  # noqa: PLC0415
+    from kettlefield.rig.host import read_host  # noqa: PLC0415
+    from kettlefield.rig.survey import fingerprint  # noqa: PLC0415
+
+    return memory_bandwidth(fingerprint(read_host(), find_accelerators()))
+
+
+def _plot(path: Path, weighed: "tuple[Weighed, ...]", budget: int, kv_bits: int, parallel: int) -> None:
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.report.memory_chart import draw_memory  # noqa: PLC0415
+
+    try:
+        models = [one.facts for one in weighed]
+        draw_memory(models, path, budget_bytes=budget, kv_bits=kv_bits, parallel=parallel)
+    except (ValueError, OSError) as err:
+        raise InputError(
+            f"cannot be drawn ({err})", f"--plot {path}", "Name a file that ends in .png or .svg."
+        ) from err
+
+
+def _as_json(weighed: "Weighed", digests: list[str] | None, allowed: list[str]) -> dict[str, Any]:
+    from kettlefield.core.sizing import cache_bytes_per_token  # noqa: PLC0415
+    from kettlefield.weights.licence import is_allowed  # noqa: PLC0415
+
+    facts = weighed.facts
+    return {
+        "file": str(facts.path),
+        "files": [str(file) for file in facts.files],
+        "format": facts.format,
+        "model": facts.model,
+        "architecture": facts.architecture,
+        "parameters": facts.parameters,
+        "active_parameters": facts.active_parameters,
+        "weights_bytes": facts.weights_bytes,
+        "bits_per_weight": facts.bits_per_weight,
+        "groups": [
+            {"group": g.name, "parameters": g.parameters, "bits_per_weight": g.bits_per_weight, "types": list(g.types)}
+            for g in facts.groups
+        ],
+        "level": facts.level,
+        "context_tokens": facts.context_tokens,
+        "layers": facts.layers,
+        "heads": facts.heads,
+        "kv_heads": max(facts.kv_heads, default=None),
+        "head_size": facts.head_size,
+        "windows": sorted({window for window in facts.windows if window is not None}),
+        "shared_layers": facts.shared_layers,
+        "experts": facts.experts,
+        "experts_used": facts.experts_used,
+        "vocabulary": facts.vocabulary,
+        "kv_bytes_per_token": cache_bytes_per_token(facts.shape()) if facts.kv_heads else None,
+        "style": facts.style,
+        "chat_template": facts.chat_template,
+        "infill_markers": facts.infill_markers,
+        "licence": facts.licence.spdx,
+        "licence_written": facts.licence.written,
+        "licence_allowed": is_allowed(facts.licence, allowed) if allowed else None,
+        "sha256": digests[0] if digests and len(digests) == 1 else None,
+        "sha256_of_files": digests,
+        "largest_context_tokens": weighed.largest_context,
+        "decode_ceiling_tps": weighed.ceiling_tps,
+        "remarks": list(facts.remarks),
+        "memory": [_fit_json(fit) for fit in weighed.fits] if facts.kv_heads else [],
+    }
+
+
+def _fit_json(fit: "Fit") -> dict[str, Any]:
+    need = fit.need
+    return {
+        "context_tokens": need.context_tokens,
+        "kv_bits": need.kv_bits,
+        "parallel": need.parallel,
+        "weights_bytes": need.weights_bytes,
+        "cache_bytes": need.cache_bytes,
+        "overhead_bytes": need.overhead_bytes,
+        "total_bytes": need.total_bytes,
+        "fits": fit.fits,
+        "layers_on": fit.layers_on,
+        "beyond_window": fit.beyond_window,
+    }
+
+
+def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: list[str]) -> None:
+    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+
+    table = make_table(
+        "file", "model", "level", ">parameters", ">weights", ">bits/weight", ">context", "layers", "asked by", "licence"
+    )
+    for one in weighed:
+        facts = one.facts
+        active = f" ({_count(facts.active_parameters)} active)" if facts.experts else ""
+        table.add_row(
+            safe(_short(one), "bold"),
+            safe(facts.model),
+            safe(facts.level),
+            _count(facts.parameters) + active,
+            format_bytes(facts.weights_bytes),
+            f"{facts.bits_per_weight:.2f}",
+            f"{facts.context_tokens:,}" if facts.context_tokens else "-",
+            _layers(one),
+            facts.style,
+            safe(_licence(one, allowed)),
+        )
+    console.print(table)
+    groups = make_table(
+        "file", *(f">{name}" for name in _group_names(weighed)), title="bits per weight by kind of tensor"
+    )
+    for one in weighed:
+        by_name = {group.name: group for group in one.facts.groups}
+        cells = []
+        for name in _group_names(weighed):
+            group = by_name.get(name)
+            cells.append(safe(f"{group.bits_per_weight:.2f} {'+'.join(group.types)}" if group else "-"))
+        groups.add_row(safe(_short(one)), *cells)
+    console.print(groups)
+    for one in weighed:
+        for remark in one.facts.remarks:
+            console.print(safe(f"{one.facts.path.name}: {remark}", "yellow"))
+
+
+def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, bandwidth: float) -> None:
+    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+    from kettlefield.core.sizing import OVERHEAD_RULE, cache_bytes_per_token  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
+
+    known = [one for one in weighed if one.facts.kv_heads]
+    if not known:
+        console.print("No file says enough of its cache to size it.")
+        return
+    heads = [f">{_setting(fit)}" for fit in known[0].fits]
+    table = make_table("file", ">cache/token", *heads, ">longest context", ">ceiling", title=f"memory needed; {budget}")
+    for one in known:
+        table.add_row(
+            safe(_short(one), "bold"),
+            format_bytes(cache_bytes_per_token(one.facts.shape())),
+            *(_fit_cell(fit, one.facts.layers) for fit in one.fits),
+            f"{one.largest_context:,}" if one.largest_context else "none",
+            f"{three_digits(one.ceiling_tps)} tokens/s" if one.ceiling_tps else "-",
+        )
+    console.print(table)
+    console.print(
+        safe(
+            f"{OVERHEAD_RULE}. NO: does not fit, n/m: layers that would on their own; +: beyond the model's window.\n"
+            f"Ceiling: {format_bytes(bandwidth)}/s of measured host bandwidth over the bytes one token must read; "
+            "an accelerator has its own."
+        ),
+        style="dim",
+    )
+
+
+def _short(one: "Weighed") -> str:
+    return one.facts.path.name.removesuffix(".gguf").removesuffix(".safetensors")
+
+
+def _setting(fit: "Fit") -> str:
+    parallel = f" x{fit.need.parallel}" if fit.need.parallel > 1 else ""
+    return f"{fit.need.context_tokens:,} at {fit.need.kv_bits} bit{parallel}"
+
+
+def _fit_cell(fit: "Fit", layers: int) -> str:
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+
+    refused = f" NO, {fit.layers_on}/{layers}" if fit.fits is False else ""
+    return f"{format_bytes(fit.need.total_bytes)}{'+' if fit.beyond_window else ''}{refused}"
+
+
+def _layers(one: "Weighed") -> str:
+    facts = one.facts
+    if not facts.kv_heads:
+        return str(facts.layers)
+    windows = sorted({window for window in facts.windows if window is not None})
+    window = f", window {'/'.join(f'{w:,}' for w in windows)}" if windows else ""
+    experts = f", {facts.experts} experts, {facts.experts_used} used" if facts.experts else ""
+    return f"{facts.layers}, {facts.heads}/{max(facts.kv_heads)} heads of {facts.head_size}{window}{experts}"
+
+
+def _licence(one: "Weighed", allowed: list[str]) -> str:
+    from kettlefield.weights.licence import is_allowed  # noqa: PLC0415
+
+    licence = one.facts.licence
+    if licence.written is None:
+        return "none given"
+    if licence.spdx is None:
+        return f"{licence.written} (not SPDX)"
+    if not allowed:
+        return licence.spdx
+    return f"{licence.spdx}, {'allowed' if is_allowed(licence, allowed) else 'NOT allowed'}"
+
+
+def _group_names(weighed: "tuple[Weighed, ...]") -> list[str]:
+    from kettlefield.weights.facts import GROUPS  # noqa: PLC0415
+
+    found = {group.name for one in weighed for group in one.facts.groups}
+    return [name for name in GROUPS if name in found]
+
+
+def _count(number: int) -> str:
+    for unit, size in (("B", 10**9), ("M", 10**6), ("k", 10**3)):
+        if number >= size:
+            return f"{number / size:.2f} {unit}"
+    return str(number)

@@ -1,0 +1,1 @@
+"""Charts and pages: data frames and facts in, files out."""
