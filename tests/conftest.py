@@ -116,11 +116,12 @@ def make_plan(tmp_path):
 def scripted_server():
     """Start servers that answer every request with the given bytes; the url of each.
 
-    ``pieces`` are sent one after the other with a pause between; ``delay_s`` is that pause.
+    ``pieces`` are sent one after the other with a pause between; ``delay_s`` is that pause; ``get`` answers
+    what is asked by GET.
     """
     stops = []
 
-    def start(*pieces, delay_s=0.005):
+    def start(*pieces, delay_s=0.005, get=None):
         listener = socket.create_server(("127.0.0.1", 0))
         stop = threading.Event()
 
@@ -131,8 +132,8 @@ def scripted_server():
                 except OSError:
                     return
                 with connection:
-                    _read_request(connection)
-                    for piece in pieces:
+                    is_get = _read_request(connection).startswith(b"GET")
+                    for piece in (get,) if is_get and get is not None else pieces:
                         try:
                             connection.sendall(piece)
                         except OSError:
@@ -162,3 +163,4 @@ def _read_request(connection):
             missing = int(line.split(b":")[1]) - len(body)
             while missing > 0:
                 missing -= len(connection.recv(missing)) or missing
+    return data

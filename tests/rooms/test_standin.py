@@ -18,7 +18,7 @@ from kettlefield.standin.models import LEVEL_TYPES, MODELS, load_model, write_we
 from kettlefield.standin.physics import OVERHEAD_BYTES, STEP_OVERHEAD_S, Physics
 from kettlefield.standin.replies import Replier, tokens_of
 from kettlefield.suite.loader import find_suite, load_suite
-from kettlefield.weights.gguf import LongArray, read_gguf
+from kettlefield.weights.gguf import read_gguf, read_item
 
 SUITE = load_suite(find_suite("berthdesk", Path())).exercises
 MODEL = MODELS["kelpling-400m"]
@@ -144,7 +144,9 @@ def test_values_of_every_kind_are_read(tmp_path):
         )
     )
     found = read_gguf(path)
-    assert found.metadata == {"a": 9, "b": "berth", "c": LongArray(5000), "d": [-1, 0, 7], "e": [[4, 5]], "f": True}
+    words = found.metadata.pop("c")
+    assert (words.length, read_item(path, words, 4321), read_item(path, words, 5000)) == (5000, "t4321", None)
+    assert found.metadata == {"a": 9, "b": "berth", "d": [-1, 0, 7], "e": [[4, 5]], "f": True}
     assert (found.tensors[0].name, found.tensors[0].elements, found.version) == ("w", 32, 2)
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import tomli_w
 
 from kettlefield.campaign.plan import NOT_SET
+from kettlefield.core.errors import InputError
 from kettlefield.core.sizing import largest_context, memory_need
 from kettlefield.core.units import format_bytes
 from kettlefield.weights.facts import ModelFacts
@@ -51,6 +52,11 @@ def draft_plan(
         Where the budget comes from, for the comment.
     accelerator : str
         As ``[rig] accelerator`` writes it.
+
+    Raises
+    ------
+    InputError
+        Nothing fits.
     """
     fitting, left_out = [], []
     for facts, name in zip(models, names, strict=True):
@@ -62,6 +68,8 @@ def draft_plan(
             )
         else:
             fitting.append((facts, name))
+    if not fitting:
+        raise InputError("none of the files fits", "; ".join(left_out), "Raise --budget, or name smaller levels.")
     context = _context([facts for facts, _ in fitting], budget_bytes)
     parts = [_head(suite, accelerator, budget_bytes, budget_whence), _server(command, context)]
     parts += [_SAMPLING, "\n# --- candidates: one model at one level each\n"]
@@ -113,7 +121,7 @@ def _comment(text: str) -> str:
 
 def _head(suite: str, accelerator: str, budget_bytes: int, whence: str) -> str:
     return (
-        "# A plan drafted from weights files. Read it, set the criteria at its end, then: kettlefield qualify plan.toml\n"
+        "# Drafted from weights files. Read it, set the criteria at its end, then: kettlefield qualify plan.toml\n"
         + _toml(title="What this campaign is to find out", suite=suite, record="record.db")
         + f"\n[rig]\n{_toml(accelerator=accelerator)}"
         + f'memory_budget = "{budget_bytes // 2**20} MiB"  # {_comment(whence)}\n'
@@ -125,7 +133,8 @@ def _server(command: Sequence[str] | None, context: int) -> str:
     note = "" if command else "# replace this by the command that starts your server\n"
     return (
         f"\n[server]\n{note}{_toml(command=words)}"
-        f"context = {context}  # tokens: the longest of {', '.join(map(str, CONTEXTS))} that all candidates have and can afford\n"
+        f"# tokens: the longest of {', '.join(map(str, CONTEXTS))} that all candidates have and can afford\n"
+        f"context = {context}\n"
         "cache_bits = 16  # of a key or value element; {cache_bits} puts it into the command\n"
         "slots = 1  # requests that the server takes at once; {slots} puts it into the command\n"
     )
@@ -172,8 +181,11 @@ def _candidate(facts: ModelFacts, name: str, is_reference: bool) -> str:
     lines = ["\n[[candidate]]\n", _toml(model=model_name(facts), level=_comment(facts.level), weights=name)]
     if is_reference:
         lines.append("reference = true  # most bits a weight: the others of its model are compared with it\n")
-    if facts.style != "chat":
-        lines.append(f'style = "continuation"  # the header holds no chat template ({facts.style})\n')
+    if facts.style == "infill":
+        marks = [facts.infill_markers[role] for role in ("prefix", "suffix", "middle")]
+        lines.append(_toml(style="infill", infill_markers=marks))
+    elif facts.style == "continuation":
+        lines.append('style = "continuation"  # the header holds no chat template and no infill markers\n')
     licence = facts.licence.spdx or facts.licence.written or "none given"
     lines.append(
         f"# {facts.parameters / 1e9:.2f} B parameters, {facts.bits_per_weight:.2f} bits each, "

@@ -59,9 +59,11 @@ def make_table(*columns: str, title: str | None = None) -> Table:
     table = Table(
         box=_LINES, title=title, title_justify="left", title_style="bold", header_style="bold", pad_edge=False
     )
-    for column in columns:
+    for number, column in enumerate(columns):
         right = column.startswith(">")
-        table.add_column(column.removeprefix(">"), justify="right" if right else "left", overflow="fold")
+        table.add_column(
+            column.removeprefix(">"), justify="right" if right else "left", overflow="fold", no_wrap=number == 0
+        )
     return table
 
 

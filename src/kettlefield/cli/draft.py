@@ -12,10 +12,10 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "draft",
         help="draft a plan from weights files",
-        description="Write a commented plan: candidates from the files' headers, a context that fits, the reference level marked.\n"
-        "Only the criteria are left to be set by a person. Never overwrites.",
+        description="Write a commented plan: candidates from the files' headers, a context that fits, the reference\n"
+        "level marked. Only the criteria are left to be set by a person. Never overwrites.",
         epilog="examples:\n  kettlefield draft models/*.gguf -o plan.toml\n"
-        "  kettlefield draft models/*.gguf -o plan.toml --server 'my-server -m {weights} --port {port}' --budget '12 GiB'",
+        "  kettlefield draft models/*.gguf -o plan.toml --server 'my-server {weights} {port}' --budget '12 GiB'",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument(
@@ -31,27 +31,50 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Draft and write."""
+    from kettlefield.cli.weigh import find_budget  # noqa: PLC0415
+
+    budget, whence = find_budget(args.budget)
+    write_draft(
+        args.files,
+        args.output,
+        command=_words(args.server),
+        suite=args.suite,
+        budget=budget,
+        whence=whence,
+        accelerator=args.accelerator,
+    )
+    return ExitCode.DONE
+
+
+def write_draft(
+    files: list[Path],
+    output: Path,
+    *,
+    command: list[str] | None,
+    suite: str,
+    budget: int,
+    whence: str,
+    accelerator: str,
+) -> None:
+    """Draft a plan from weights files, write it where nothing is yet, and say what was left out."""
     import os  # noqa: PLC0415
 
     from kettlefield.campaign.drafting import draft_plan  # noqa: PLC0415
     from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
-    from kettlefield.cli.weigh import find_budget  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.weights.read import read_facts  # noqa: PLC0415
 
-    output: Path = args.output
     if output.exists():
         raise InputError("is there already", str(output), "Name another file: a plan is never overwritten.")
-    budget, whence = find_budget(args.budget)
-    models = [read_facts(path) for path in args.files]
+    models = [read_facts(path) for path in files]
     draft = draft_plan(
         models,
         names=[os.path.relpath(facts.path, output.resolve().parent) for facts in models],
-        command=_words(args.server),
-        suite=args.suite,
+        command=command,
+        suite=suite,
         budget_bytes=budget,
         budget_whence=whence,
-        accelerator=args.accelerator,
+        accelerator=accelerator,
     )
     try:
         with output.open("x", encoding="utf-8") as file:
@@ -63,7 +86,6 @@ def run(args: argparse.Namespace) -> int:
     console.print(safe(f"{output}: {kept} of {len(models)} files are candidates; set its criteria, then run qualify"))
     for line in draft.left_out:
         console.print(safe(f"left out: {line}", "yellow"))
-    return ExitCode.DONE
 
 
 def _words(command: str | None) -> list[str] | None:

@@ -9,7 +9,7 @@ from kettlefield.cli.exits import ExitCode
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kettlefield.analysis.weighing import Fit, Weighed
+    from kettlefield.analysis.weighing import Fit, Settings, Weighed
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -37,38 +37,57 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Weigh and print."""
-    from kettlefield.analysis.weighing import Settings, weigh_all  # noqa: PLC0415
-    from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
-    from kettlefield.weights.digest import weights_digest  # noqa: PLC0415
+    from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
     from kettlefield.weights.licence import check_policy  # noqa: PLC0415
-    from kettlefield.weights.read import read_facts  # noqa: PLC0415
 
     check_policy(args.allow_licence)
     budget, whence = find_budget(args.budget)
-    models = [read_facts(path) for path in args.files]
-    bandwidth = _bandwidth()
     settings = Settings(
         contexts=tuple(args.context),
         kv_bits=tuple(args.kv_bits),
         parallel=tuple(args.parallel),
         budget_bytes=budget,
-        bandwidth_bytes_s=bandwidth,
+        bandwidth_bytes_s=_bandwidth(),
     )
-    weighed = weigh_all(models, settings)
-    digests = [[weights_digest(file) for file in facts.files] if args.digest else None for facts in models]
-    if args.plot is not None:
-        _plot(args.plot, weighed, budget, args.kv_bits[0], args.parallel[0])
-    if args.json:
-        files = [_as_json(w, digest, args.allow_licence) for w, digest in zip(weighed, digests, strict=True)]
-        print_json({"budget_bytes": budget, "bandwidth_bytes_s": bandwidth, "files": files})
-        return ExitCode.DONE
-    console = make_console()
-    _print_files(console, weighed, args.allow_licence)
-    _print_needs(console, weighed, f"budget {whence}", bandwidth)
-    for facts, digest in zip(models, digests, strict=True):
-        for file, value in zip(facts.files, digest or [], strict=False):
-            console.print(f"sha256 {value}  {file}", soft_wrap=True)
+    show_weighed(
+        args.files, settings, whence, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
+    )
     return ExitCode.DONE
+
+
+def show_weighed(
+    paths: list[Path],
+    settings: "Settings",
+    whence: str,
+    *,
+    allowed: list[str],
+    digest: bool = False,
+    plot: Path | None = None,
+    as_json: bool = False,
+) -> None:
+    """Weigh files and print what they are and need; ``whence`` says where the budget comes from."""
+    from kettlefield.analysis.weighing import weigh_all  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
+    from kettlefield.weights.digest import weights_digest  # noqa: PLC0415
+    from kettlefield.weights.read import read_facts  # noqa: PLC0415
+
+    models = [read_facts(path) for path in paths]
+    weighed = weigh_all(models, settings)
+    digests = [[weights_digest(file) for file in facts.files] if digest else None for facts in models]
+    if plot is not None:
+        _plot(plot, weighed, settings)
+    if as_json:
+        files = [_as_json(one, found, allowed) for one, found in zip(weighed, digests, strict=True)]
+        print_json(
+            {"budget_bytes": settings.budget_bytes, "bandwidth_bytes_s": settings.bandwidth_bytes_s, "files": files}
+        )
+        return
+    console = make_console()
+    _print_files(console, weighed, allowed)
+    _print_needs(console, weighed, f"budget {whence}", settings.bandwidth_bytes_s)
+    for facts, found in zip(models, digests, strict=True):
+        for file, value in zip(facts.files, found or [], strict=False):
+            console.print(f"sha256 {value}  {file}", soft_wrap=True)
 
 
 def find_budget(text: str | None) -> tuple[int, str]:
@@ -114,13 +133,14 @@ def _bandwidth() -> float:
     return memory_bandwidth(fingerprint(read_host(), find_accelerators()))
 
 
-def _plot(path: Path, weighed: "tuple[Weighed, ...]", budget: int, kv_bits: int, parallel: int) -> None:
+def _plot(path: Path, weighed: "tuple[Weighed, ...]", settings: "Settings") -> None:
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.report.memory_chart import draw_memory  # noqa: PLC0415
 
+    bits, parallel = settings.kv_bits[0], settings.parallel[0]
     try:
         models = [one.facts for one in weighed]
-        draw_memory(models, path, budget_bytes=budget, kv_bits=kv_bits, parallel=parallel)
+        draw_memory(models, path, budget_bytes=settings.budget_bytes, kv_bits=bits, parallel=parallel)
     except (ValueError, OSError) as err:
         raise InputError(
             f"cannot be drawn ({err})", f"--plot {path}", "Name a file that ends in .png or .svg."
@@ -228,7 +248,7 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
             console.print(safe(f"{one.facts.path.name}: {remark}", "yellow"))
 
 
-def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, bandwidth: float) -> None:
+def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, bandwidth: float | None) -> None:
     from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
     from kettlefield.core.sizing import OVERHEAD_RULE, cache_bytes_per_token  # noqa: PLC0415
     from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
@@ -238,24 +258,27 @@ def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str
         console.print("No file says enough of its cache to size it.")
         return
     heads = [f">{_setting(fit)}" for fit in known[0].fits]
-    table = make_table("file", ">cache/token", *heads, ">longest context", ">ceiling", title=f"memory needed; {budget}")
+    table = make_table(
+        "file", ">cache/\ntoken", *heads, ">longest\ncontext", ">ceiling\ntokens/s", title=f"memory needed; {budget}"
+    )
     for one in known:
         table.add_row(
             safe(_short(one), "bold"),
             format_bytes(cache_bytes_per_token(one.facts.shape())),
             *(_fit_cell(fit, one.facts.layers) for fit in one.fits),
             f"{one.largest_context:,}" if one.largest_context else "none",
-            f"{three_digits(one.ceiling_tps)} tokens/s" if one.ceiling_tps else "-",
+            three_digits(one.ceiling_tps) if one.ceiling_tps else "-",
         )
     console.print(table)
     console.print(
-        safe(
-            f"{OVERHEAD_RULE}. NO: does not fit, n/m: layers that would on their own; +: beyond the model's window.\n"
-            f"Ceiling: {format_bytes(bandwidth)}/s of measured host bandwidth over the bytes one token must read; "
-            "an accelerator has its own."
-        ),
+        safe(f"{OVERHEAD_RULE}.\nNO: does not fit, n/m: layers that would on their own; +: beyond the model's window."),
         style="dim",
     )
+    if bandwidth is not None:
+        console.print(
+            safe(f"Ceiling: {format_bytes(bandwidth)}/s of bandwidth over the bytes that one token must read."),
+            style="dim",
+        )
 
 
 def _short(one: "Weighed") -> str:
@@ -264,13 +287,13 @@ def _short(one: "Weighed") -> str:
 
 def _setting(fit: "Fit") -> str:
     parallel = f" x{fit.need.parallel}" if fit.need.parallel > 1 else ""
-    return f"{fit.need.context_tokens:,} at {fit.need.kv_bits} bit{parallel}"
+    return f"{fit.need.context_tokens:,}{parallel}\n{fit.need.kv_bits} bit"
 
 
 def _fit_cell(fit: "Fit", layers: int) -> str:
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
-    refused = f" NO, {fit.layers_on}/{layers}" if fit.fits is False else ""
+    refused = f" NO {fit.layers_on}/{layers}" if fit.fits is False else ""
     return f"{format_bytes(fit.need.total_bytes)}{'+' if fit.beyond_window else ''}{refused}"
 
 

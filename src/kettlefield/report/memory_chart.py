@@ -40,7 +40,6 @@ def draw_memory(
         raise ValueError("no file says enough of its cache to draw it")
     streams = "one stream" if parallel == 1 else f"{parallel} streams"
     figure, axes = new_chart(f"Predicted memory grows with the context: {kv_bits}-bit cache, {streams}")
-    longest = max(facts.context_tokens or 1 for facts in known)
     for number, facts in enumerate(known):
         contexts = np.unique(np.linspace(1, facts.context_tokens or 1, POINTS).astype(int))
         shape = facts.shape()
@@ -52,10 +51,9 @@ def draw_memory(
         axes.axhline(budget_bytes / GIB, color="#444444", linestyle="--", linewidth=1.2)
         axes.annotate(
             f"budget {format_bytes(budget_bytes)}",
-            (longest, budget_bytes / GIB),
-            xytext=(0, 4),
+            (0, budget_bytes / GIB),
+            xytext=(4, 4),
             textcoords="offset points",
-            ha="right",
             fontsize=9,
         )
     axes.set_xlabel("context (tokens)")

@@ -5,6 +5,8 @@ from pathlib import Path
 from kettlefield.core.errors import InputError
 from kettlefield.standin.models import LEVEL_TYPES, MODELS, write_weights
 
+DEMO_BUDGET_BYTES = 2 * 2**30
+
 CARD = """\
 # a simulated accelerator: the stand-in keeps to these figures
 name = "Samphire SK-4"

@@ -67,7 +67,7 @@ class ModelFacts:
     experts_used: int | None
     vocabulary: int | None
     chat_template: bool
-    infill_markers: dict[str, str]  # "prefix", "suffix", "middle" -> text, or the token's number where that is all
+    infill_markers: dict[str, str]  # "prefix", "suffix", "middle" -> text
     licence: Licence
     remarks: tuple[str, ...]
 

@@ -29,6 +29,7 @@ class LongArray:
     """An array that was measured and skipped."""
 
     length: int
+    offset_bytes: int  # of its first item in the file
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,6 +79,17 @@ def read_gguf(path: Path) -> GgufHeader:
                 return _Reader(path, view, size).header()
     except OSError as err:
         raise InputError(f"cannot be read ({err.strerror})", str(path), "Check the path and its permissions.") from err
+
+
+def read_item(path: Path, words: LongArray, index: int) -> str | None:
+    """One text of a skipped array of texts, such as a token of the vocabulary; None when it has no such item."""
+    if not 0 <= index < words.length:
+        return None
+    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as view:
+        reader = _Reader(path, view, len(view))
+        reader.at = words.offset_bytes
+        reader.skip_strings(index)
+        return reader.string(MAX_NAME_BYTES)
 
 
 def _refuse(path: Path, what: str) -> InputError:
@@ -156,13 +168,15 @@ class _Reader:
                 raise _refuse(self.path, f"claims an array of {length:,} values in its header")
             if length <= MAX_KEPT_ITEMS:
                 return list(struct.unpack(f"<{length}{_SCALARS[kind]}", self.take(length * size)))
+            start = self.at
             self.at += length * size
-            return LongArray(length)
+            return LongArray(length, start)
         if length * 8 > self.size - self.at:
             raise _refuse(self.path, f"claims an array of {length:,} values in its header")
         if kind == _STRING and length > MAX_KEPT_ITEMS:
+            start = self.at
             self.skip_strings(length)
-            return LongArray(length)
+            return LongArray(length, start)
         return [self.value(kind, depth + 1) for _ in range(length)]
 
     def skip_strings(self, length: int) -> None:

@@ -9,7 +9,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.sizing import window_pattern
 from kettlefield.weights.facts import ModelFacts, TensorFacts
-from kettlefield.weights.gguf import GgufHeader, LongArray, Tensor, read_gguf
+from kettlefield.weights.gguf import GgufHeader, LongArray, Tensor, read_gguf, read_item
 from kettlefield.weights.licence import read_licence
 
 _SHARD = re.compile(r"(?P<stem>.+)-(?P<number>\d{5})-of-(?P<count>\d{5})\.gguf")
@@ -88,7 +88,7 @@ def read_gguf_facts(path: Path) -> ModelFacts:
         experts_used=reader.count("expert_used_count") or None,
         vocabulary=reader.count("vocab_size") or _length(meta.get("tokenizer.ggml.tokens")),
         chat_template=bool(meta.get("tokenizer.chat_template")),
-        infill_markers=_markers(meta),
+        infill_markers=_markers(files[0], meta),
         licence=read_licence(meta.get("general.license")),
         remarks=(*remarks, *level_remark),
     )
@@ -147,7 +147,7 @@ def _shards(path: Path) -> list[Path]:
 def _tensors(path: Path, header: GgufHeader, unknown: set[str]) -> list[TensorFacts]:
     room = header.file_bytes - header.data_offset_bytes
     ordered = sorted(header.tensors, key=lambda tensor: tensor.offset_bytes)
-    ends = [tensor.offset_bytes for tensor in ordered[1:]] + [room]
+    ends = [tensor.offset_bytes for tensor in ordered[1:]] + [room] * bool(ordered)
     found = {}
     for tensor, end in zip(ordered, ends, strict=True):
         fact = _tensor(path, tensor, end)
@@ -198,14 +198,21 @@ def _level(meta: dict[str, Any], tensors: list[TensorFacts]) -> tuple[str, list[
     return named, []
 
 
-def _markers(meta: dict[str, Any]) -> dict[str, str]:
-    """Infill markers as token numbers: the vocabulary is not read."""
+def _markers(path: Path, meta: dict[str, Any]) -> dict[str, str]:
+    """Infill markers as the vocabulary writes them; empty unless all three are there."""
+    words = meta.get("tokenizer.ggml.tokens")
     found = {}
     for role, names in _MARKERS.items():
-        for name in names:
-            number = meta.get(f"tokenizer.ggml.{name}_token_id")
-            if isinstance(number, int) and role not in found:
-                found[role] = f"token {number}"
+        numbers = [meta.get(f"tokenizer.ggml.{name}_token_id") for name in names]
+        number = next((value for value in numbers if isinstance(value, int)), None)
+        if number is None:
+            continue
+        if isinstance(words, LongArray):
+            text = read_item(path, words, number)
+        else:
+            text = str(words[number]) if isinstance(words, list) and 0 <= number < len(words) else None
+        if text:
+            found[role] = text
     return found if len(found) == len(_MARKERS) else {}
 
 
