@@ -107,7 +107,7 @@ def test_only_and_speed_and_json(make_plan, run_cli, tmp_path):
     assert rows[0]["first_token_s"]["p50"]["n"] == 3  # the warm-up is in no figure
     with sqlite3.connect(tmp_path / "record.db") as connection:
         asked = connection.execute(
-            "SELECT purpose, in_flight, completion_tokens, sampling, prompt_id FROM exchange WHERE purpose != 'answer'"
+            "SELECT purpose, in_flight, completion_tokens, sampling, prompt_id FROM exchange WHERE purpose IN ('warm-up', 'speed')"
         ).fetchall()
     connection.close()
     assert [row[0] for row in asked] == ["warm-up", "speed", "speed", "speed"]
@@ -140,7 +140,7 @@ def test_attached_by_url_memory_is_not_measured_and_the_server_left_running(make
 def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli, tmp_path):
     dying = json.dumps(
         ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}",
-         "--level", "{level}", "--slots", "4", "--die-after", "5"]
+         "--level", "{level}", "--slots", "4", "--die-after", "9"]
     )  # fmt: skip
     criterion = '[[criterion]]\nmeasure = "pass_rate"\nat_least = 0.01\n'
     plan = make_plan(candidates=(("q8_0", f"command = {dying}"), ("q4_k_m", "")), criteria=criterion)
@@ -148,7 +148,7 @@ def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli
     assert done.code == 3
     assert "died half-way" in done.err and "simulated fault" in done.err
     first, second = done.json["candidates"]
-    assert first["faults"] == first["outcomes"]["server-fault"] >= SUITE_SIZE - 5
+    assert first["faults"] == first["outcomes"]["server-fault"] >= SUITE_SIZE - 7
     assert first["trials"] + first["faults"] == SUITE_SIZE
     assert (second["trials"], second["faults"]) == (SUITE_SIZE, 0)
     # half a campaign decides nothing, however well it went
