@@ -184,6 +184,30 @@ def test_a_truncated_file_and_unknown_types(tmp_path):
     assert "type 4000: unknown tensor type" in facts.remarks[0]
 
 
+def test_tensors_that_overlap_or_come_twice_and_counts_that_lie(tmp_path):
+    path = tmp_path / "a.gguf"
+    write_gguf(path)
+    whole = path.read_bytes()
+    place = whole.index(b"blk.1.attn_k.weight") + len(b"blk.1.attn_k.weight") + 4 + 16 + 4
+    path.write_bytes(whole[:place] + struct.pack("<Q", 32) + whole[place + 8 :])
+    with pytest.raises(InputError, match="overlaps the next one"):
+        read_facts(path)
+    path.write_bytes(whole.replace(b"blk.1.attn_k.weight", b"blk.0.attn_k.weight"))
+    with pytest.raises(InputError, match="names a tensor twice"):
+        read_facts(path)
+    path.write_bytes(
+        whole.replace(
+            b"dune.block_count" + struct.pack("<II", 4, 4), b"dune.block_count" + struct.pack("<II", 4, 2**31)
+        )
+    )
+    with pytest.raises(InputError, match="says block_count is 2147483648"):
+        read_facts(path)
+    place = whole.index(b"token_embd.weight") + len(b"token_embd.weight") + 4
+    path.write_bytes(whole[:place] + struct.pack("<QQ", 2**40, 2**40) + whole[place + 16 :])
+    with pytest.raises(InputError, match=r'gives tensor "token_embd\.weight"'):
+        read_facts(path)
+
+
 def write_safetensors(folder, *, config=None, shards=1, kv_rows=32, dtype=np.float16, card=None):
     """A small safetensors model with its configuration; returns its folder."""
     folder.mkdir(exist_ok=True)

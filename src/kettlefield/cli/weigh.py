@@ -68,12 +68,24 @@ def show_weighed(
     """Weigh files and print what they are and need; ``whence`` says where the budget comes from."""
     from kettlefield.analysis.weighing import weigh_all  # noqa: PLC0415
     from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
     from kettlefield.weights.digest import weights_digest  # noqa: PLC0415
     from kettlefield.weights.read import read_facts  # noqa: PLC0415
 
     models = [read_facts(path) for path in paths]
     weighed = weigh_all(models, settings)
-    digests = [[weights_digest(file) for file in facts.files] if digest else None for facts in models]
+    digests: list[list[str] | None] = [None] * len(models)
+    if digest:
+        total = sum(file.stat().st_size for facts in models for file in facts.files)
+        with make_console(stderr=True).status("reading") as status:
+            done = 0
+
+            def tell(count: int) -> None:
+                nonlocal done
+                done += count
+                status.update(f"reading for SHA-256: {format_bytes(done)} of {format_bytes(total)}")
+
+            digests = [[weights_digest(file, tell) for file in facts.files] for facts in models]
     if plot is not None:
         _plot(plot, weighed, settings)
     if as_json:
@@ -214,7 +226,17 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     table = make_table(
-        "file", "model", "level", ">parameters", ">weights", ">bits/weight", ">context", "layers", "asked by", "licence"
+        "file",
+        "model",
+        "level",
+        ">parameters",
+        ">weights",
+        ">bits/\nweight",
+        ">context",
+        ">vocabulary",
+        "layers",
+        "asked by",
+        "licence",
     )
     for one in weighed:
         facts = one.facts
@@ -227,6 +249,7 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
             format_bytes(facts.weights_bytes),
             f"{facts.bits_per_weight:.2f}",
             f"{facts.context_tokens:,}" if facts.context_tokens else "-",
+            f"{facts.vocabulary:,}" if facts.vocabulary else "-",
             _layers(one),
             facts.style,
             safe(_licence(one, allowed)),
