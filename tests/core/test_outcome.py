@@ -26,6 +26,18 @@ def ran(*ends, passed=False, **more):
         (ran(RunEnd.CRASHED, RunEnd.TIMED_OUT), Outcome.TIMED_OUT),
         (ran(RunEnd.CRASHED, RunEnd.FINISHED), Outcome.CRASHED),
         (ran(RunEnd.RIG_FAULT, RunEnd.NO_BUILD, cap_hit=True, answer_cut=True), Outcome.RIG_FAULT),
+        (ran(RunEnd.NO_BUILD, cap_hit=True, looping=True), Outcome.LOOPING),
+        (ran(RunEnd.FINISHED, passed=True, cap_hit=True, looping=True), Outcome.PASSED),
+        (
+            ran(RunEnd.FINISHED, cap_hit=True, looping=True),
+            Outcome.WRONG_ANSWER,
+        ),  # a whole program came before the loop
+        (ran(RunEnd.NO_BUILD, other_language=True), Outcome.WRONG_LANGUAGE),
+        (ran(RunEnd.NO_BUILD, other_language=True, cap_hit=True), Outcome.CUT_OFF),
+        (ran(RunEnd.RIG_FAULT, looping=True, cap_hit=True), Outcome.RIG_FAULT),
+        (Facts(declined=True), Outcome.DECLINED),
+        (Facts(declined=True, cap_hit=True), Outcome.CUT_OFF),
+        (Facts(cap_hit=True, looping=True), Outcome.LOOPING),
         (Facts(), Outcome.NO_CODE),
         (Facts(cap_hit=True), Outcome.CUT_OFF),
         (Facts(has_answer=True), Outcome.WRONG_ANSWER),  # nothing was checked, so nothing passed

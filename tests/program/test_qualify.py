@@ -256,6 +256,37 @@ def test_a_full_disk_is_one_line_and_keeps_what_was_written(make_plan, program, 
     assert len(rows) == len({row[:3] for row in rows}) > 3
 
 
+def test_repair_turns_send_the_error_back_but_never_what_was_expected(make_plan, run_cli, tmp_path):
+    grading = "in_flight = 4\nrepair_turns = 2"
+    plan = make_plan(candidates=(("q2_k", ""),), model="marram-1.2b", tables={"grading": grading})
+    row = run_cli("qualify", plan, "--json").json["candidates"][0]
+    repaired = row["solved_after_repair"]
+    assert sum(repaired.values()) >= 1 and set(repaired) <= {"1", "2"}
+    # solved first time and solved after repair are separate figures
+    assert row["solved"] + sum(repaired.values()) == row["outcomes"]["passed"]
+    assert row["pass_rate"]["value"] == row["solved"] / row["trials"]
+    listed = run_cli("trials", tmp_path / "record.db", "--json").json["trials"]
+    chosen = next(t for t in listed if t["attempts"] > 1 and t["outcome"] == "passed")
+    attempts = run_cli("trials", tmp_path / "record.db", "--open", chosen["id"], "--json").json["trial"]["attempts"]
+    assert attempts[0]["outcome"] != "passed" and attempts[-1]["outcome"] == "passed"
+    messages = attempts[1]["exchange"]["messages"]
+    assert [m["role"] for m in messages] == ["user", "assistant", "user"]
+    assert messages[1]["content"] == attempts[0]["exchange"]["reply"]
+    assert "Correct it" in messages[2]["content"]
+    for trial in listed:
+        if trial["attempts"] == 1:
+            continue
+        for attempt in run_cli("trials", tmp_path / "record.db", "--open", trial["id"], "--json").json["trial"][
+            "attempts"
+        ][1:]:
+            assert "expected" not in attempt["exchange"]["messages"][-1]["content"]
+    plan.write_text(
+        plan.read_text().replace("repair_turns = 2", 'repair_turns = 2\n[prompting]\nstyle = "continuation"')
+    )
+    refused = run_cli("qualify", plan)
+    assert (refused.code, "Repair needs a conversation" in refused.err) == (2, True)
+
+
 def test_unknown_names_on_the_command_line(run_cli, make_plan, tmp_path):
     assert run_cli("qualify", tmp_path / "none.toml").code == 2
     done = run_cli("qualify", make_plan(head="").with_name("plan.toml"), "--only", "kelping*")

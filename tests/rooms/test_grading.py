@@ -158,6 +158,34 @@ def test_a_reply_is_graded_from_its_text_alone():
     assert cut.outcome is Outcome.CUT_OFF
     talk = grade_reply(exercise, "A fare is a price.", cap_hit=False, isolation=isolation)
     assert (talk.outcome, talk.checks) == (Outcome.NO_CODE, ())
+    declined = grade_reply(exercise, "I'm sorry, I cannot help with that.", cap_hit=False, isolation=isolation)
+    assert declined.outcome is Outcome.DECLINED
+    loop = grade_reply(exercise, "```python\ndef fare_quote(\n" + "    a,\n" * 200, cap_hit=True, isolation=isolation)
+    assert loop.outcome is Outcome.LOOPING
+
+
+OTHER = {
+    "javascript for python": ("fare-quote", SUITE["drift-set"].answer["answer.js"], "wrong-language"),
+    "a javascript module for python": (
+        "fare-quote",
+        "export const fareQuote = () => { return 5; };\n",
+        "wrong-language",
+    ),
+    "python for javascript": ("drift-set", SUITE["fare-quote"].answer["answer.py"], "wrong-language"),
+    "python for a javascript program": (
+        "weighbridge-tally",
+        "import sys\nfor line in sys.stdin:\n    print(line)\n",
+        "wrong-language",
+    ),
+    "broken python": ("fare-quote", "def fare_quote(a, b:\n    return {a; b}\n", "no-build"),
+    "prose": ("drift-set", "The drift is folded in steps.\n", "no-build"),
+}
+
+
+@pytest.mark.parametrize("name", OTHER)
+def test_another_language_is_told_by_what_parses(name):
+    exercise, code, outcome = OTHER[name]
+    assert str(grade(exercise, code).outcome) == outcome
 
 
 def test_a_missing_toolchain_is_a_fault_of_the_rig(monkeypatch):

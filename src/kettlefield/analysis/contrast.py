@@ -1,6 +1,7 @@
 """Candidates side by side: what each solved, how fast, in how much memory, at what cost a solved exercise."""
 
 import json
+from collections import Counter
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -32,7 +33,8 @@ class Figures:
     reference: bool
     planned: int  # trials that the campaign asks for
     trials: int  # that count: faults of server and rig are beside them
-    solved: int
+    solved: int  # at the first attempt
+    solved_after_repair: dict[int, int]  # repair turns -> trials that passed after so many
     faults: int
     pass_rate: Estimate | None  # ratio
     peak_bytes: int | None
@@ -140,7 +142,8 @@ def _figures(
     confidence: float,
 ) -> Figures:
     counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
-    passed = counted["outcome"] == Outcome.PASSED.value
+    passed = counted["first_outcome"] == Outcome.PASSED.value
+    repaired = counted[(counted["outcome"] == Outcome.PASSED.value) & ~passed]
     solved = int(passed.sum())
     facts = json.loads(entry["weights_facts"])
     by_exercise = passed.groupby(counted["exercise"]).agg(["sum", "count"])
@@ -154,6 +157,7 @@ def _figures(
         planned=planned,
         trials=len(counted),
         solved=solved,
+        solved_after_repair=dict(sorted(Counter(int(attempts) - 1 for attempts in repaired["attempts"]).items())),
         faults=len(trials) - len(counted),
         pass_rate=ratio,
         peak_bytes=_most(memory["peak_bytes"]),

@@ -7,15 +7,16 @@ from concurrent.futures import Executor
 
 from kettlefield.campaign.plan import Candidate
 from kettlefield.campaign.prompts import render_exercise, reply_text
+from kettlefield.campaign.repair import REPAIRABLE, repair_messages
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.timeline import read_figures
 from kettlefield.grading.grader import Grade, grade_reply
 from kettlefield.record.entries import AttemptEntry, CheckEntry, ExchangeEntry, TrialEntry
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.server.exchange import ChatClient, Exchange
+from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.suite.format import Exercise
 
-GRADING_BACKLOG = 16  # replies waiting to be graded before asking waits too: a crash must not lose many
+GRADING_BACKLOG = 4  # trials in grading beside those being asked: a crash must not lose many
 
 
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,36 +74,52 @@ def exchange_entry(exchange: Exchange, purpose: str, candidate_id: int, session_
 
 
 async def run_answers(desk: Desk, pending: list[tuple[Exercise, int]]) -> None:
-    """Ask every pending (exercise, sample), at most ``in_flight`` at once, and grade beside it."""
+    """Run every pending (exercise, sample): at most ``in_flight`` are asked at once, grading goes on beside."""
     waiting = list(reversed(pending))
-    backlog = asyncio.Semaphore(GRADING_BACKLOG)
+    asking = asyncio.Semaphore(desk.candidate.grading.in_flight)
+
+    async def run_in_turn() -> None:
+        while waiting:
+            exercise, sample = waiting.pop()
+            desk.save(await _run_trial(desk, exercise, sample, asking))
+
     async with asyncio.TaskGroup() as group:
-
-        async def finish(exercise: Exercise, sample: int, exchange: Exchange | None) -> None:
-            try:
-                desk.save(await _graded_trial(desk, exercise, sample, exchange))
-            finally:
-                backlog.release()
-
-        async def ask_in_turn() -> None:
-            while waiting:
-                exercise, sample = waiting.pop()
-                exchange = await _ask(desk, exercise, sample)
-                await backlog.acquire()
-                group.create_task(finish(exercise, sample, exchange))
-
-        for _ in range(desk.candidate.grading.in_flight):
-            group.create_task(ask_in_turn())
+        for _ in range(min(len(pending), desk.candidate.grading.in_flight + GRADING_BACKLOG)):
+            group.create_task(run_in_turn())
 
 
 def _seed(desk: Desk, sample: int) -> int:
     return desk.candidate.sampling.seed + sample - 1
 
 
-async def _ask(desk: Desk, exercise: Exercise, sample: int) -> Exchange | None:
+async def _run_trial(desk: Desk, exercise: Exercise, sample: int, asking: asyncio.Semaphore) -> TrialEntry:
+    """One trial: an attempt, and repair turns in the same conversation as long as it fails and the plan allows."""
+    seed = _seed(desk, sample)
+    prompting = desk.candidate.prompting
+    ask = dataclasses.replace(render_exercise(exercise, prompting), sampling=sampling_of(desk.candidate, seed))
+    attempts: list[AttemptEntry] = []
+    while True:
+        async with asking:
+            exchange = await _ask(desk, ask)
+        if exchange is None or exchange.fault is not None:
+            attempts.append(_faulty(desk, exchange))
+            break
+        grade = await _grade(desk, exercise, exchange)
+        attempts.append(_attempt(desk, exchange, grade))
+        if len(attempts) > desk.candidate.grading.repair_turns or grade.outcome not in REPAIRABLE:
+            break
+        ask = dataclasses.replace(ask, messages=(*ask.messages, *repair_messages(exchange.text, grade)))
+    return TrialEntry(
+        candidate_id=desk.candidate_id,
+        exercise_id=exercise.id,
+        sample=sample,
+        seed=seed,
+        attempts=tuple(attempts),
+    )
+
+
+async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
     """The reply, asked again after a fault as often as the plan says; None when the server is gone."""
-    sampling = sampling_of(desk.candidate, _seed(desk, sample))
-    ask = dataclasses.replace(render_exercise(exercise, desk.candidate.prompting), sampling=sampling)
     exchange = None
     for _ in range(1 + desk.candidate.grading.fault_retries):
         if not desk.server_is_alive():
@@ -111,20 +128,6 @@ async def _ask(desk: Desk, exercise: Exercise, sample: int) -> Exchange | None:
         if exchange.fault is None:
             break
     return exchange
-
-
-async def _graded_trial(desk: Desk, exercise: Exercise, sample: int, exchange: Exchange | None) -> TrialEntry:
-    if exchange is None or exchange.fault is not None:
-        attempt = _faulty(desk, exchange)
-    else:
-        attempt = _attempt(desk, exchange, await _grade(desk, exercise, exchange))
-    return TrialEntry(
-        candidate_id=desk.candidate_id,
-        exercise_id=exercise.id,
-        sample=sample,
-        seed=_seed(desk, sample),
-        attempts=(attempt,),
-    )
 
 
 async def _grade(desk: Desk, exercise: Exercise, exchange: Exchange) -> Grade:

@@ -215,6 +215,7 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
         ("samples", candidate.grading.samples, 1),
         ("in_flight", candidate.grading.in_flight, 1),
         ("fault_retries", candidate.grading.fault_retries, 0),
+        ("repair_turns", candidate.grading.repair_turns, 0),
         ("temperature", candidate.sampling.temperature, 0),
         ("slots", server.slots, 1),
     ):
@@ -222,6 +223,12 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
             raise InputError(f"{key} is {number}", where, f"Write {least} or more.")
     if not 0 < candidate.sampling.top_p <= 1:
         raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
+    if candidate.grading.repair_turns and candidate.prompting.style != "chat":
+        raise InputError(
+            f"repair_turns is {candidate.grading.repair_turns} with style {candidate.prompting.style}",
+            where,
+            'Repair needs a conversation: use style = "chat", or repair_turns = 0.',
+        )
     markers = candidate.prompting.infill_markers
     if candidate.prompting.style == "infill" and len(markers) != 3:
         raise InputError(

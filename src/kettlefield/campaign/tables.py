@@ -76,6 +76,7 @@ class GradingTable(_Table, frozen=True, kw_only=True):
 
     samples: int = 1  # for each exercise, each with a seed of its own
     in_flight: int = 1  # exercises asked at once; latency figures come from [speed] alone
+    repair_turns: int = 0  # after a failed attempt the error is sent back, so often at the most
     fault_retries: int = 1  # for a fault of server or rig, before it is recorded
 
 

@@ -55,6 +55,7 @@ def _as_json(row: "Figures") -> dict[str, Any]:
         "planned": row.planned,
         "trials": row.trials,
         "solved": row.solved,
+        "solved_after_repair": row.solved_after_repair,
         "faults": row.faults,
         "pass_rate": estimate_json(row.pass_rate),
     }
@@ -121,7 +122,8 @@ def _solved_cells(row: "Figures") -> list[str]:
     from kettlefield.core.measures import Unit  # noqa: PLC0415
     from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
 
-    others = [f"{count} {name}" for name, count in row.outcomes.items() if name != "passed"]
+    others = [f"{count} passed after {turns} repair" for turns, count in row.solved_after_repair.items()]
+    others += [f"{count} {name}" for name, count in row.outcomes.items() if name != "passed"]
     return [
         _name(row),
         f"{row.solved} of {row.trials}" + (f" (planned {row.planned})" if row.trials < row.planned else ""),

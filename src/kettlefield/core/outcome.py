@@ -47,6 +47,9 @@ class Facts:
     cap_hit: bool = False  # the finish reason says that the token cap or the context ended the reply
     has_answer: bool = False  # extraction found files
     answer_cut: bool = False  # the block that was taken never ended
+    looping: bool = False  # the reply repeats itself at its end
+    declined: bool = False  # the reply holds the phrases of a refusal
+    other_language: bool = False  # what does not build as asked is code of another language
     run_ends: tuple[RunEnd, ...] = ()  # one for each check that was run
     required_passed: tuple[bool, ...] = ()  # one for each required check that was run
 
@@ -66,8 +69,9 @@ def decide_outcome(facts: Facts) -> Outcome:
     """The outcome of an attempt.
 
     In this order: a server's fault; passed (a reply that met its cap after a complete program is no
-    failure); a fault of the rig; a reply ended by its cap; no program; then what went wrong in the run,
-    worst first; last a wrong answer.
+    failure); a fault of the rig; a reply ended by its cap, in a loop or not, where that mattered; no program,
+    declined or not; code of another language; then what went wrong in the run, worst first; last a wrong
+    answer.
     """
     if facts.server_fault:
         return Outcome.SERVER_FAULT
@@ -77,9 +81,11 @@ def decide_outcome(facts: Facts) -> Outcome:
     if RunEnd.RIG_FAULT in facts.run_ends:
         return Outcome.RIG_FAULT
     if facts.cap_hit and (facts.answer_cut or not facts.has_answer or RunEnd.NO_BUILD in facts.run_ends):
-        return Outcome.CUT_OFF
+        return Outcome.LOOPING if facts.looping else Outcome.CUT_OFF
     if not facts.has_answer:
-        return Outcome.NO_CODE
+        return Outcome.DECLINED if facts.declined else Outcome.NO_CODE
+    if facts.other_language and RunEnd.NO_BUILD in facts.run_ends:
+        return Outcome.WRONG_LANGUAGE
     for end, outcome in _RUN_PRECEDENCE:
         if end in facts.run_ends:
             return outcome

@@ -30,7 +30,8 @@ class CheckResult:
     end: RunEnd
     cases_passed: int
     cases_total: int
-    detail: str  # the first fault in words; empty when passed
+    detail: str  # the first fault in words, for the reader; empty when passed
+    feedback: str  # the same without expected values, for a repair turn
     wall_s: float  # running the answer, all cases
 
 
@@ -41,6 +42,7 @@ class _Finding:
     end: RunEnd
     agreed: int
     detail: str
+    feedback: str
 
 
 def to_limits(limits: Limits) -> RunLimits:
@@ -71,20 +73,21 @@ def run_program(
 ) -> CheckResult:
     """Run the answer once a case; it stops at the first case that does not end by itself."""
     cases, limits = exercise.program_cases[check.name], to_limits(exercise.spec.limits)
-    agreed, worst, detail, wall_s = 0, RunEnd.FINISHED, "", 0.0
+    agreed, worst, detail, feedback, wall_s = 0, RunEnd.FINISHED, "", "", 0.0
     for number, case in enumerate(cases, 1):
         nonce = secrets.token_hex(16)
         job = program_job(toolchain, files, exercise.spec.file, nonce, case.stdin.encode(), limits)
         report = run_job(job, isolation)
         wall_s += report.wall_s
-        end, fault = _read_program(report, nonce, check, case)
+        end, fault, told = _read_program(report, nonce, check, case)
         agreed += not fault
         if fault and not detail:
             detail = f"case {number}: {fault}"
+            feedback = f"with the input {_show(case.stdin)} it {told}"
         if end is not RunEnd.FINISHED:
             worst = end
             break
-    return _result(check, _Finding(end=worst, agreed=agreed, detail=detail), len(cases), wall_s)
+    return _result(check, _Finding(end=worst, agreed=agreed, detail=detail, feedback=feedback), len(cases), wall_s)
 
 
 def _result(check: CallsCheck | ProgramCheck, finding: _Finding, total: int, wall_s: float) -> CheckResult:
@@ -98,6 +101,7 @@ def _result(check: CallsCheck | ProgramCheck, finding: _Finding, total: int, wal
         cases_passed=finding.agreed,
         cases_total=total,
         detail=finding.detail,
+        feedback=finding.feedback,
         wall_s=wall_s,
     )
 
@@ -154,38 +158,43 @@ def _read_calls(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[C
     frames = _frames(report, nonce)
     fault = _start_fault(frames)
     if fault is not None:
-        return _Finding(end=fault[0], agreed=0, detail=fault[1])
+        return _Finding(end=fault[0], agreed=0, detail=fault[1], feedback=fault[1])
     by_case = {frame["case"]: frame for frame in frames if isinstance(frame.get("case"), int)}
-    agreed, end, detail = 0, RunEnd.FINISHED, ""
+    agreed, end, detail, feedback = 0, RunEnd.FINISHED, "", ""
     for number, case in enumerate(cases):
         frame = by_case.get(number)
         if frame is None:
             stop = _stopped(report) or (RunEnd.CRASHED, f"ended in mid-run: {_tail(report)}")
-            return _Finding(end=stop[0], agreed=agreed, detail=f"case {number + 1}: {stop[1]}")
+            said = f"{_call(check, case)}: {stop[1]}"
+            return _Finding(end=stop[0], agreed=agreed, detail=f"case {number + 1}: {said}", feedback=feedback or said)
         if "error" in frame:
             if end is RunEnd.FINISHED:
                 end = _error_end(frame["error"])
-            said = f"{_call(check, case)} raised {_words(frame['error'])}"
+            said = told = f"{_call(check, case)} raised {_words(frame['error'])}"
         elif values_agree(_numbers(frame.get("value")), case.expect, tolerance=check.tolerance):
             agreed += 1
             continue
         else:
+            told = f"{_call(check, case)} gave {_show(frame.get('value'))}, which is wrong"
             said = f"{_call(check, case)} gave {_show(frame.get('value'))}, expected {_show(case.expect)}"
-        detail = detail or f"case {number + 1}: {said}"
-    return _Finding(end=end, agreed=agreed, detail=detail)
+        detail, feedback = detail or f"case {number + 1}: {said}", feedback or told
+    return _Finding(end=end, agreed=agreed, detail=detail, feedback=feedback)
 
 
-def _read_program(report: RunReport, nonce: str, check: ProgramCheck, case: ProgramCase) -> tuple[RunEnd, str]:
+def _read_program(report: RunReport, nonce: str, check: ProgramCheck, case: ProgramCase) -> tuple[RunEnd, str, str]:
+    """How it ended, what was wrong for the reader, and the same without what was expected."""
     fault = _start_fault(_frames(report, nonce)) or _stopped(report)
     if fault is not None:
-        return fault
+        return fault[0], fault[1], f"failed: {fault[1]}"
     if report.exit_status != case.exit:
         end = RunEnd.CRASHED if case.exit == 0 else RunEnd.FINISHED
-        return end, f"exit status {report.exit_status}, expected {case.exit}: {_tail(report)}"
+        found = f"exit status {report.exit_status}"
+        return end, f"{found}, expected {case.exit}: {_tail(report)}", f"ended with {found}: {_tail(report)}"
     found = report.stdout.decode("utf-8", errors="replace")
     if _folded(found, check.whitespace) != _folded(case.stdout, check.whitespace):
-        return RunEnd.FINISHED, f"printed {_show(found)}, expected {_show(case.stdout)}"
-    return RunEnd.FINISHED, ""
+        printed = f"printed {_show(found)}"
+        return RunEnd.FINISHED, f"{printed}, expected {_show(case.stdout)}", f"{printed}, which is wrong"
+    return RunEnd.FINISHED, "", ""
 
 
 def _folded(text: str, mode: str) -> list[str]:

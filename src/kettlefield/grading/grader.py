@@ -1,11 +1,14 @@
 """From a reply, or an answer's files, to an outcome: extraction, checks, the decision."""
 
+import dataclasses
 from dataclasses import dataclass
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.extraction import Answer, AnswerFile, Wanted, extract_answer
 from kettlefield.core.outcome import Facts, Outcome, RunEnd, decide_outcome
+from kettlefield.core.replysigns import is_looping, is_refusal
 from kettlefield.grading.checks import CheckResult, run_calls, run_program
+from kettlefield.grading.otherlanguage import is_other_language
 from kettlefield.rig.toolchains import Missing, find_toolchain
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import CallsCheck, Exercise
@@ -41,16 +44,22 @@ def grade_reply(exercise: Exercise, reply: str, *, cap_hit: bool, isolation: Iso
     isolation : Isolation
         Where the answer may run.
     """
-    return _grade(exercise, extract_answer(reply, wanted_of(exercise)), cap_hit, isolation)
+    answer = extract_answer(reply, wanted_of(exercise))
+    facts = Facts(
+        cap_hit=cap_hit,
+        looping=cap_hit and is_looping(reply),
+        declined=not answer.files and is_refusal(reply),
+    )
+    return _grade(exercise, answer, facts, isolation)
 
 
 def grade_files(exercise: Exercise, files: dict[str, str], isolation: Isolation) -> Grade:
     """Grade files that need no extraction: an exercise's own answer, or a decoy."""
     answer = Answer(files=tuple(AnswerFile(name=n, text=t) for n, t in files.items()), how="given")
-    return _grade(exercise, answer, False, isolation)
+    return _grade(exercise, answer, Facts(), isolation)
 
 
-def _grade(exercise: Exercise, answer: Answer, cap_hit: bool, isolation: Isolation) -> Grade:
+def _grade(exercise: Exercise, answer: Answer, of_reply: Facts, isolation: Isolation) -> Grade:
     checks: tuple[CheckResult, ...] = ()
     fault = ""
     if answer.files:
@@ -60,12 +69,13 @@ def _grade(exercise: Exercise, answer: Answer, cap_hit: bool, isolation: Isolati
             fault = str(err)
     fault = fault or next((check.detail for check in checks if check.end is RunEnd.RIG_FAULT), "")
     ends = [check.end for check in checks if check.required]
-    facts = Facts(
-        cap_hit=cap_hit,
+    facts = dataclasses.replace(
+        of_reply,
         has_answer=bool(answer.files),
         answer_cut=answer.cut,
         run_ends=(*ends, RunEnd.RIG_FAULT) if fault else tuple(ends),
         required_passed=tuple(check.passed for check in checks if check.required),
+        other_language=RunEnd.NO_BUILD in ends and is_other_language(answer, exercise.spec.language, isolation),
     )
     weights = sum(check.weight for check in exercise.spec.check)
     score = sum(check.weight for check in checks if check.passed) / weights if weights else 0.0

@@ -17,6 +17,8 @@ from kettlefield.suite.format import Exercise
 
 LOOP_BELOW_BITS = 3.6  # under this, some replies repeat themselves
 LOOP_SHARE = 0.36  # of what it does not solve
+REPAIR_MARK = "Correct it and reply with the complete code"
+REPAIR_GAIN = 0.6  # log-odds a turn
 SMALL_TALK = "This is a simulated reply from a made-up model: the prompt holds no exercise that it knows.\n"
 _TOKEN = re.compile(r"\s+|\w{1,6}|[^\w\s]")
 
@@ -54,8 +56,10 @@ class Replier:
         exercise = next((e for e in self._exercises if e.prompt.strip() in prompt), None)
         if exercise is None:
             return Reply(SMALL_TALK * 8)
-        rng = self._luck(exercise.id, self._level, str(seed))
-        solved = self._merit(exercise, seed) > 0
+        # told of its error it draws again, and somewhat better
+        turn = prompt.count(REPAIR_MARK)
+        rng = self._luck(exercise.id, self._level, str(seed), str(turn))
+        solved = self._merit(exercise, seed) + turn * (REPAIR_GAIN + rng.gauss(0, 1)) > 0
         if not solved and self._model.bits_per_weight < LOOP_BELOW_BITS and rng.random() < LOOP_SHARE:
             return Reply(
                 _opening(rng) + _fenced(exercise, _first_half(_code(exercise, None)), "```", closed=False),

@@ -1,0 +1,64 @@
+"""Is what does not build as asked really code of another language? Told by what parses, not by its looks."""
+
+import ast
+
+from kettlefield.core.extraction import Answer
+from kettlefield.rig.toolchains import Toolchain, find_toolchain
+from kettlefield.sandbox.isolation import Isolation
+from kettlefield.sandbox.job import Job, RunLimits
+from kettlefield.sandbox.runner import run_job
+
+# prose parses as no language, but a word or two can: what counts must be more than that
+MIN_STATEMENTS = 2
+_LIMITS = RunLimits(wall_s=10, cpu_s=5, memory_bytes=2**29, output_bytes=2**16)
+_COUNTING = (
+    ast.FunctionDef,
+    ast.AsyncFunctionDef,
+    ast.ClassDef,
+    ast.Import,
+    ast.ImportFrom,
+    ast.Assign,
+    ast.For,
+    ast.If,
+)
+
+
+def is_other_language(answer: Answer, wanted: str, isolation: Isolation) -> bool:
+    """Whether the first file of an answer parses as a language other than the wanted one.
+
+    Python is parsed here, JavaScript by its own interpreter in isolation.
+    """
+    if not answer.files:
+        return False
+    text = answer.files[0].text
+    if wanted != "python" and _is_python(text):
+        return True
+    return wanted != "javascript" and _is_javascript(text, isolation)
+
+
+def _is_python(text: str) -> bool:
+    try:
+        body = ast.parse(text).body
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        return False
+    return any(isinstance(node, ast.FunctionDef | ast.ClassDef) for node in body) or (
+        sum(isinstance(node, _COUNTING) for node in body) >= MIN_STATEMENTS
+    )
+
+
+def _is_javascript(text: str, isolation: Isolation) -> bool:
+    toolchain = find_toolchain("javascript")
+    if not isinstance(toolchain, Toolchain) or not any(ch in text for ch in "{;"):
+        return False
+    for name in ("answer.cjs", "answer.mjs"):
+        job = Job(
+            argv=(toolchain.program, "--check", name),
+            limits=_LIMITS,
+            files={name: text},
+            mounts=toolchain.mounts,
+            bound_address_space=False,
+            result_fd=False,
+        )
+        if run_job(job, isolation).exit_status == 0:
+            return True
+    return False
