@@ -3,6 +3,6 @@
 set -eu
 cd "$(dirname "$0")"
 . scripts/setup.sh
-need bwrap=bubblewrap node=nodejs unshare=util-linux /usr/bin/python3=python3
+need bwrap=bubblewrap unshare=util-linux /usr/bin/python3=python3 $LANGUAGES
 environment '.[test]'
 exec .venv/bin/python -m pytest "$@"

@@ -15,6 +15,9 @@ need() {
     fi
 }
 
+# every language that answers are graded in; a missing one is installed as root, else named
+LANGUAGES="node=nodejs gcc=gcc cc=gcc g++=g++ rustc=rustc javac=default-jdk-headless go=golang-go sqlite3=sqlite3"
+
 # environment EXTRAS: a virtual environment in .venv that holds this checkout
 environment() {
     python=$(command -v python3 || true)

@@ -16,7 +16,7 @@ import pytest
 from kettlefield.standin.demo import CARD
 from kettlefield.standin.models import MODELS, write_weights
 
-NEEDED = ("bwrap", "unshare", "setpriv", "prlimit", "node")
+NEEDED = ("bwrap", "unshare", "setpriv", "prlimit", "node", "gcc", "g++", "rustc", "javac", "go", "sqlite3")
 STANDIN = [
     *("{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}"),
     *("--context", "{context}", "--level", "{level}", "--slots", "4"),

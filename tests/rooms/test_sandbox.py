@@ -46,6 +46,16 @@ def test_a_friendly_program_reads_and_writes(isolation):
     found = run(code, isolation, stdin=b"in ")
     assert (found.exit_status, found.stdout, found.rig_fault) == (0, b"in out\n", None)
     assert run("console.log(1 + 1)", isolation, language="javascript").stdout == b"2\n"
+    by_name = (
+        "text = open('/dev/stdin').read()\nopen('/dev/stdout', 'w').write(text)\nopen('/dev/stderr', 'w').write('e')"
+    )
+    found = run(
+        by_name,
+        isolation,
+        stdin=b"x" * 300_000,
+        limits=RunLimits(wall_s=4, cpu_s=2, memory_bytes=2**28, output_bytes=2**20),
+    )
+    assert (found.exit_status, len(found.stdout), found.stderr) == (0, 300_000, b"e")
 
 
 @pytest.mark.parametrize(

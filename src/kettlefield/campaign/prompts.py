@@ -6,7 +6,17 @@ from kettlefield.rig.toolchains import Toolchain, find_toolchain
 from kettlefield.server.exchange import Ask
 from kettlefield.suite.format import Exercise
 
-_RUNTIME = {"python": "Python {version}, standard library only", "javascript": "Node.js {version}, no packages"}
+_RUNTIME = {
+    "python": "Python {version}, standard library only",
+    "javascript": "Node.js {version}, no packages",
+    "c": "GCC {version}, C17, standard library only",
+    "cpp": "G++ {version}, C++20, standard library only",
+    "rust": "Rust {version}, edition 2021, standard library only",
+    "java": "Java {version}, standard library only",
+    "go": "Go {version}, standard library only",
+    "bash": "Bash {version}, with the usual Unix tools",
+    "sql": "SQLite {version}",
+}
 
 
 def render_exercise(exercise: Exercise, prompting: PromptingTable) -> Ask:

@@ -18,6 +18,13 @@ _CODE_START = {
         r"^(?:function\b|const\s|let\s|var\s|class\s+\w|import\s.+from|export\s|async\s+function|\"use strict\"|"
         r"'use strict'|#!|//|/\*)"
     ),
+    "c": re.compile(r"^(?:#include\b|#define\b|int\s+main\b|static\s|/\*|//)"),
+    "cpp": re.compile(r"^(?:#include\b|#define\b|using\s|int\s+main\b|template\s*<|/\*|//)"),
+    "rust": re.compile(r"^(?:use\s|fn\s|pub\s|struct\s|enum\s|impl\b|mod\s|#!?\[|//)"),
+    "java": re.compile(r"^(?:import\s|package\s|public\s|class\s|final\s|record\s|/\*|//)"),
+    "go": re.compile(r"^(?:package\s|//|/\*)"),
+    "bash": re.compile(r"^(?:#!|set\s+-|declare\s|while\s|for\s|if\s+\[|\w+\(\)\s*\{|\w+=|#\s)"),
+    "sql": re.compile(r"^(?:select|with|create|insert|update|delete)\b", re.IGNORECASE),
 }
 
 

@@ -22,6 +22,13 @@ LANGUAGES = {
     for language in (
         _language("python", "Python", ".py", "python3", "py3", "pycon", "python-repl"),
         _language("javascript", "JavaScript", ".js", "node", "nodejs", "mjs", "cjs", "ecmascript"),
+        _language("c", "C", ".c", "h", "c11", "c17", "ansi-c"),
+        _language("cpp", "C++", ".cpp", "c++", "cc", "cxx", "hpp", "c++17", "c++20"),
+        _language("rust", "Rust", ".rs"),
+        _language("java", "Java", ".java"),
+        _language("go", "Go", ".go", "golang"),
+        _language("bash", "Bash", ".sh", "shell", "zsh", "shellscript"),
+        _language("sql", "SQL", ".sql", "sqlite", "sqlite3"),
     )
 }
 

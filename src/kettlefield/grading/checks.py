@@ -9,9 +9,10 @@ from kettlefield.core.agreement import values_agree
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import last_lines, shorten
 from kettlefield.rig.toolchains import Toolchain
+from kettlefield.sandbox.building import BuildFault, Built
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.sandbox.job import RunLimits, RunReport
-from kettlefield.sandbox.languages import calls_job, program_job
+from kettlefield.sandbox.languages import calls_job
 from kettlefield.sandbox.runner import run_job
 from kettlefield.suite.format import CallCase, CallsCheck, Exercise, Limits, ProgramCase, ProgramCheck
 
@@ -68,18 +69,15 @@ def run_calls(
     return _result(check, finding, len(cases), report.wall_s)
 
 
-def run_program(
-    exercise: Exercise, check: ProgramCheck, files: dict[str, str], toolchain: Toolchain, isolation: Isolation
-) -> CheckResult:
+def run_program(exercise: Exercise, check: ProgramCheck, built: Built, isolation: Isolation) -> CheckResult:
     """Run the answer once a case; it stops at the first case that does not end by itself."""
     cases, limits = exercise.program_cases[check.name], to_limits(exercise.spec.limits)
     agreed, worst, detail, feedback, wall_s = 0, RunEnd.FINISHED, "", "", 0.0
     for number, case in enumerate(cases, 1):
         nonce = secrets.token_hex(16)
-        job = program_job(toolchain, files, exercise.spec.file, nonce, case.stdin.encode(), limits)
-        report = run_job(job, isolation)
+        report = run_job(built.job(nonce, case.stdin.encode(), limits), isolation)
         wall_s += report.wall_s
-        end, fault, told = _read_program(report, nonce, check, case)
+        end, fault, told = _read_program(report, nonce, check, case, built)
         agreed += not fault
         if fault and not detail:
             detail = f"case {number}: {fault}"
@@ -88,6 +86,13 @@ def run_program(
             worst = end
             break
     return _result(check, _Finding(end=worst, agreed=agreed, detail=detail, feedback=feedback), len(cases), wall_s)
+
+
+def unbuilt(exercise: Exercise, check: CallsCheck | ProgramCheck, fault: BuildFault) -> CheckResult:
+    """A check that could not be carried out because the answer does not build."""
+    cases = exercise.call_cases.get(check.name) or exercise.program_cases.get(check.name) or ()
+    finding = _Finding(end=fault.end, agreed=0, detail=fault.words, feedback=fault.words)
+    return _result(check, finding, len(cases), fault.wall_s)
 
 
 def _result(check: CallsCheck | ProgramCheck, finding: _Finding, total: int, wall_s: float) -> CheckResult:
@@ -181,13 +186,15 @@ def _read_calls(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[C
     return _Finding(end=end, agreed=agreed, detail=detail, feedback=feedback)
 
 
-def _read_program(report: RunReport, nonce: str, check: ProgramCheck, case: ProgramCase) -> tuple[RunEnd, str, str]:
+def _read_program(
+    report: RunReport, nonce: str, check: ProgramCheck, case: ProgramCase, built: Built
+) -> tuple[RunEnd, str, str]:
     """How it ended, what was wrong for the reader, and the same without what was expected."""
     fault = _start_fault(_frames(report, nonce)) or _stopped(report)
     if fault is not None:
         return fault[0], fault[1], f"failed: {fault[1]}"
     if report.exit_status != case.exit:
-        end = RunEnd.CRASHED if case.exit == 0 else RunEnd.FINISHED
+        end = built.end_of(report) or (RunEnd.CRASHED if case.exit == 0 else RunEnd.FINISHED)
         found = f"exit status {report.exit_status}"
         return end, f"{found}, expected {case.exit}: {_tail(report)}", f"ended with {found}: {_tail(report)}"
     found = report.stdout.decode("utf-8", errors="replace")

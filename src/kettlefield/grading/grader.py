@@ -7,9 +7,10 @@ from kettlefield.core.errors import RigError
 from kettlefield.core.extraction import Answer, AnswerFile, Wanted, extract_answer
 from kettlefield.core.outcome import Facts, Outcome, RunEnd, decide_outcome
 from kettlefield.core.replysigns import is_looping, is_refusal
-from kettlefield.grading.checks import CheckResult, run_calls, run_program
+from kettlefield.grading.checks import CheckResult, run_calls, run_program, unbuilt
 from kettlefield.grading.otherlanguage import is_other_language
 from kettlefield.rig.toolchains import Missing, find_toolchain
+from kettlefield.sandbox.building import BuildFault, build_answer
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import CallsCheck, Exercise
 
@@ -86,12 +87,15 @@ def _run_checks(exercise: Exercise, files: dict[str, str], isolation: Isolation)
     toolchain = find_toolchain(exercise.spec.language)
     if isinstance(toolchain, Missing):
         raise RigError(f"{toolchain.language} is not installed", exercise.id, f"Install it: {toolchain.remedy}.")
+    built = build_answer(toolchain, files, exercise.spec.file, isolation)
+    if isinstance(built, BuildFault):
+        return (unbuilt(exercise, exercise.spec.check[0], built),)
     results = []
     for check in exercise.spec.check:
         if isinstance(check, CallsCheck):
             results.append(run_calls(exercise, check, files, toolchain, isolation))
         else:
-            results.append(run_program(exercise, check, files, toolchain, isolation))
+            results.append(run_program(exercise, check, built, isolation))
         if results[-1].end in {RunEnd.NO_BUILD, RunEnd.MISSING_MODULE, RunEnd.RIG_FAULT}:
             break  # the other checks would find the same
     return tuple(results)

@@ -1,6 +1,7 @@
 """Accelerators and energy counters that this machine has; whatever cannot be asked is simply not found."""
 
 import contextlib
+import importlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -44,7 +45,7 @@ def energy_counters(powercap: Path = Path("/sys/class/powercap")) -> tuple[str, 
 def _nvidia(nvml: Any) -> Iterator[AcceleratorFacts]:
     if nvml is None:
         try:
-            import pynvml as nvml  # type: ignore[import-untyped,no-redef] # noqa: PLC0415 - optional
+            nvml = importlib.import_module("pynvml")
         except ImportError:
             return
     try:

@@ -4,22 +4,22 @@ import re
 import shutil
 import subprocess
 import sys
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-LANGUAGES_KNOWN = ("python", "javascript")
 PROBE_TIMEOUT_S = 20.0  # a version line takes milliseconds; a cold disk may take seconds
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Toolchain:
-    """One language's interpreter, ready to be run from inside an isolation."""
+    """One language's interpreter or compiler, ready to be run from inside an isolation."""
 
     language: str
-    program: str  # the interpreter itself, never a version manager's shim: a shim costs 100 ms a start
+    program: str  # the program itself, never a version manager's shim: a shim costs 100 ms a start
     version: str
-    mounts: tuple[str, ...]  # folders outside /usr that it needs to see
+    mounts: tuple[str, ...] = ()  # folders outside /usr that it needs to see
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,38 +39,92 @@ def find_toolchain(language: str) -> Toolchain | Missing:
     ValueError
         The language is none of ours.
     """
-    probes = {"python": _python, "javascript": _javascript}
-    if language not in probes:
-        raise ValueError(f"language={language!r}: wanted one of {sorted(probes)}")
-    return probes[language]()
+    if language not in _PROBES:
+        raise ValueError(f"language={language!r}: wanted one of {sorted(_PROBES)}")
+    return _PROBES[language]()
 
 
 def _python() -> Toolchain:
     # the base interpreter of whatever environment we run in: its standard library and nothing else
     program = Path(getattr(sys, "_base_executable", sys.executable)).resolve()
     version = ".".join(map(str, sys.version_info[:3]))
-    return Toolchain(
-        language="python", program=str(program), version=version, mounts=_outside_usr(Path(sys.base_prefix))
-    )
+    mounts = _outside_usr(Path(sys.base_prefix))
+    return Toolchain(language="python", program=str(program), version=version, mounts=mounts)
 
 
 def _javascript() -> Toolchain | Missing:
-    remedy = "apt-get install nodejs"
-    found = shutil.which("node")
-    if found is None:
-        return Missing(language="javascript", remedy=remedy)
     # asked of the program itself, so that a shim in front of it drops out
-    line = _ask([found, "-p", "process.execPath + ' ' + process.versions.node"])
+    found = shutil.which("node")
+    line = _ask([found, "-p", "process.execPath + ' ' + process.versions.node"]) if found else ""
     match = re.fullmatch(r"(/.+) (\d+\.\d+\.\d+)", line)
     if match is None:
-        return Missing(language="javascript", remedy=remedy)
+        return Missing(language="javascript", remedy="apt-get install nodejs")
     program = Path(match[1]).resolve()
+    mounts = _outside_usr(program.parent.parent)
+    return Toolchain(language="javascript", program=str(program), version=match[2], mounts=mounts)
+
+
+def _rust() -> Toolchain | Missing:
+    missing = Missing(language="rust", remedy="apt-get install rustc")
+    found = shutil.which("rustc")
+    sysroot = _ask([found, "--print", "sysroot"]) if found else ""
+    program = Path(sysroot, "bin", "rustc")  # behind a version manager's shim, if there is one
+    match = re.match(r"rustc (\S+)", _ask([str(program), "--version"])) if sysroot and program.is_file() else None
+    if match is None or shutil.which("cc") is None:
+        return missing
+    return Toolchain(language="rust", program=str(program), version=match[1], mounts=_outside_usr(Path(sysroot)))
+
+
+def _java() -> Toolchain | Missing:
+    found = shutil.which("javac")
+    match = re.match(r"javac (\S+)", _ask([found, "-version"])) if found else None
+    if found is None or match is None:
+        return Missing(language="java", remedy="apt-get install default-jdk-headless")
+    home = Path(found).resolve().parent.parent
+    settings = tuple(
+        str(folder) for folder in sorted(Path("/etc").glob("java-*"))
+    )  # the runtime's own, linked from /usr
     return Toolchain(
-        language="javascript",
-        program=str(program),
-        version=match[2],
-        mounts=_outside_usr(program.parent.parent),
+        language="java", program=str(home / "bin" / "javac"), version=match[1], mounts=(*_outside_usr(home), *settings)
     )
+
+
+def _go() -> Toolchain | Missing:
+    found = shutil.which("go")
+    match = re.search(r"go(\d+\.\d+(?:\.\d+)?)", _ask([found, "version"])) if found else None
+    root = _ask([found, "env", "GOROOT"]) if found else ""
+    if match is None or not root:
+        return Missing(language="go", remedy="apt-get install golang-go")
+    program = Path(root, "bin", "go").resolve()
+    return Toolchain(language="go", program=str(program), version=match[1], mounts=_outside_usr(Path(root)))
+
+
+def _plain(language: str, program: str, pattern: str, package: str) -> Callable[[], Toolchain | Missing]:
+    """A probe for a program that is what it seems and tells its version when asked."""
+
+    def probe() -> Toolchain | Missing:
+        found = shutil.which(program)
+        match = re.search(pattern, _ask([found, "--version"])) if found else None
+        if found is None or match is None:
+            return Missing(language=language, remedy=f"apt-get install {package}")
+        real = Path(found).resolve()
+        return Toolchain(language=language, program=str(real), version=match[1], mounts=_outside_usr(real.parent))
+
+    return probe
+
+
+_PROBES: dict[str, Callable[[], Toolchain | Missing]] = {
+    "python": _python,
+    "javascript": _javascript,
+    "c": _plain("c", "gcc", r"(\d+\.\d+\.\d+)\s*$", "gcc libc6-dev"),
+    "cpp": _plain("cpp", "g++", r"(\d+\.\d+\.\d+)\s*$", "g++"),
+    "rust": _rust,
+    "java": _java,
+    "go": _go,
+    "bash": _plain("bash", "bash", r"version (\d+\.\d+\.\d+)", "bash"),
+    "sql": _plain("sql", "sqlite3", r"(\d+\.\d+\.\d+)", "sqlite3"),
+}
+LANGUAGES_KNOWN = tuple(_PROBES)
 
 
 def _ask(command: list[str]) -> str:
@@ -78,7 +132,7 @@ def _ask(command: list[str]) -> str:
         done = subprocess.run(command, capture_output=True, text=True, timeout=PROBE_TIMEOUT_S, check=False)
     except (OSError, subprocess.TimeoutExpired):
         return ""
-    return done.stdout.strip()
+    return done.stdout.strip().split("\n", 1)[0].strip()
 
 
 def _outside_usr(folder: Path) -> tuple[str, ...]:

@@ -154,6 +154,7 @@ class UserNamespaces:
         for device in ("null", "zero", "full", "random", "urandom"):
             lines += [f"touch dev/{device}", f"mount --bind /dev/{device} dev/{device}"]
         lines += ["mkdir dev/shm", "ln -s /proc/self/fd dev/fd"]
+        lines += [f"ln -s /proc/self/fd/{number} dev/std{name}" for number, name in enumerate(("in", "out", "err"))]
         for place in ("tmp", "work", "dev/shm"):
             lines += [f"mount -t tmpfs -o size={scratch},mode=1777,nosuid,nodev none {place}"]
         for name in staged.names:

@@ -1,5 +1,6 @@
 """What is run in isolation, within which limits, and what came of it."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -23,7 +24,7 @@ class Job:
 
     argv: tuple[str, ...]
     limits: RunLimits
-    files: dict[str, str]  # name -> text, laid read-only into the working folder
+    files: Mapping[str, str | bytes]  # name -> content, laid read-only into the working folder; bytes may be run
     stdin: bytes = b""
     mounts: tuple[str, ...] = ()  # host folders it needs to see, read-only
     env: dict[str, str] = field(default_factory=dict)

@@ -19,10 +19,10 @@ def calls_job(toolchain: Toolchain, files: dict[str, str], stdin: bytes, limits:
     return _job(toolchain, files, ("harness.mjs",), ("harness.mjs", "calls", "{fd}"), stdin, limits)
 
 
-def program_job(
+def script_job(
     toolchain: Toolchain, files: dict[str, str], main: str, nonce: str, stdin: bytes, limits: RunLimits
 ) -> Job:
-    """A job that runs the answer as a program on one standard input."""
+    """A job that runs a Python or JavaScript answer as a program, through the harness that tells build errors apart."""
     if toolchain.language == "python":
         return _job(toolchain, files, ("program.py",), ("program.py", "{fd}", nonce, main), stdin, limits)
     return _job(toolchain, files, ("harness.mjs",), ("harness.mjs", "program", "{fd}", nonce, main), stdin, limits)

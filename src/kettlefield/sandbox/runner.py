@@ -20,10 +20,11 @@ from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Isolation
 from kettlefield.sandbox.job import Job, RunReport, Staged
 
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
-RESULT_LIMIT_BYTES = 16 * 2**20
+RESULT_LIMIT_BYTES = 48 * 2**20  # a program that was built comes this way too
 _uids = itertools.cycle(range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + 4000))
 # exit statuses that the shell's convention gives to a limit's signal
 _SIGXCPU_STATUS = 128 + signal.SIGXCPU
+_SIGKILL_STATUS = 128 + signal.SIGKILL
 _SIGXFSZ_STATUS = 128 + signal.SIGXFSZ
 
 
@@ -47,11 +48,14 @@ def run_job(job: Job, isolation: Isolation) -> RunReport:
 
 def _stage(job: Job, folder: Path) -> Staged:
     folder.chmod(0o755)  # the run has a user id of its own and must be able to look in
-    for name, text in job.files.items():
+    for name, content in job.files.items():
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_text(text, encoding="utf-8", errors="surrogatepass", newline="")
-        path.chmod(0o644)
+        if isinstance(content, bytes):
+            path.write_bytes(content)
+        else:
+            path.write_text(content, encoding="utf-8", errors="surrogatepass", newline="")
+        path.chmod(0o755 if isinstance(content, bytes) else 0o644)
     return Staged(folder=folder, names=tuple(job.files))
 
 
@@ -67,26 +71,31 @@ class _Run:
         }
         self.over_limit: str | None = None
         self.timed_out = False
-        result_read, result_write = os.pipe()
-        argv = tuple(part.replace("{fd}", str(result_write)) for part in job.argv) if job.result_fd else job.argv
-        command = isolation.command(replace(job, argv=argv), staged, next(_uids))
+        uid = next(_uids)
+        (stdin_read, self.stdin), (stdout, stdout_write), (stderr, stderr_write), (results, results_write) = (
+            _pipe_for(uid) for _ in range(4)
+        )
+        self.sources = {stdout: "stdout", stderr: "stderr", results: "results"}
+        argv = tuple(part.replace("{fd}", str(results_write)) for part in job.argv) if job.result_fd else job.argv
+        command = isolation.command(replace(job, argv=argv), staged, uid)
         self.started_s = time.monotonic()
         try:
             self.process = subprocess.Popen(
                 command,
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                stderr=subprocess.PIPE,
-                pass_fds=(result_write,) if job.result_fd else (),
+                stdin=stdin_read,
+                stdout=stdout_write,
+                stderr=stderr_write,
+                pass_fds=(results_write,) if job.result_fd else (),
                 start_new_session=True,
                 cwd=staged.folder,
             )
         except OSError as err:
-            os.close(result_read)
+            for descriptor in (self.stdin, *self.sources):
+                os.close(descriptor)
             raise RigError(f"cannot start a run ({err})", isolation.name, "Check that it is installed.") from err
         finally:
-            os.close(result_write)
-        self.result_read = result_read
+            for descriptor in (stdin_read, stdout_write, stderr_write, results_write):
+                os.close(descriptor)
 
     def report(self) -> RunReport:
         feeder = threading.Thread(target=self._feed, daemon=True)
@@ -96,13 +105,13 @@ class _Run:
         finally:
             self._kill()
             feeder.join()
-            os.close(self.result_read)
-            for pipe in (self.process.stdout, self.process.stderr):
-                if pipe is not None:
-                    pipe.close()
+            for descriptor in self.sources:
+                os.close(descriptor)
         status = self.process.returncode
         status = 128 - status if status < 0 else status
-        if status == _SIGXCPU_STATUS:
+        used_up = time.monotonic() - self.started_s >= self.job.limits.cpu_s
+        # a runtime that catches the soft limit's signal, as Go's does, is killed at the hard one
+        if status == _SIGXCPU_STATUS or (status == _SIGKILL_STATUS and used_up):
             self.timed_out = True
         elif status == _SIGXFSZ_STATUS:
             self.over_limit = self.over_limit or f"a file larger than {format_bytes(self.job.limits.file_bytes)}"
@@ -118,19 +127,18 @@ class _Run:
         )
 
     def _feed(self) -> None:
-        assert self.process.stdin is not None  # noqa: S101 - asked for above
-        with contextlib.suppress(OSError):  # the run may end, or close its input, before it has read all
-            self.process.stdin.write(self.job.stdin)
-        with contextlib.suppress(OSError):
-            self.process.stdin.close()
+        # the run may end, or close its input, before it has read all
+        with contextlib.suppress(OSError), os.fdopen(self.stdin, "wb", buffering=0) as pipe:
+            left = memoryview(self.job.stdin)
+            while left:
+                left = left[pipe.write(left) :]
 
     def _collect(self) -> None:
         limits = self.job.limits
         deadline_s = self.started_s + limits.wall_s
         with selectors.DefaultSelector() as selector:
-            selector.register(self.process.stdout, selectors.EVENT_READ, "stdout")  # type: ignore[arg-type]
-            selector.register(self.process.stderr, selectors.EVENT_READ, "stderr")  # type: ignore[arg-type]
-            selector.register(self.result_read, selectors.EVENT_READ, "results")
+            for descriptor, name in self.sources.items():
+                selector.register(descriptor, selectors.EVENT_READ, name)
             next_look_s = self.started_s + MEMORY_LOOK_S
             while selector.get_map():
                 now_s = time.monotonic()
@@ -194,3 +202,11 @@ class _Run:
                 if first.startswith(speaker):
                     return first
         return None
+
+
+def _pipe_for(uid: int) -> tuple[int, int]:
+    """A pipe that a run under its own user id may also open by name, as /dev/stdin or /dev/stdout."""
+    read, write = os.pipe()
+    if os.geteuid() == 0:
+        os.fchown(read, uid, uid)
+    return read, write

@@ -10,7 +10,8 @@ from kettlefield.core.units import Duration, Size
 
 KINDS = ("write",)
 Kind = Literal["write"]
-LanguageName = Literal["python", "javascript"]
+LanguageName = Literal["python", "javascript", "c", "cpp", "rust", "java", "go", "bash", "sql"]
+CALLABLE = ("python", "javascript")  # languages whose functions can be called one by one
 
 
 class Limits(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

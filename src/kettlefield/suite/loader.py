@@ -135,6 +135,10 @@ def _check_spec(folder: Path, path: Path, spec: fmt.ExerciseFile) -> None:
     names = [check.name for check in spec.check]
     if len(set(names)) < len(names):
         refuse("two checks share a name", "check", "Give each check a name of its own.")
+    if spec.language not in fmt.CALLABLE and any(isinstance(check, fmt.CallsCheck) for check in spec.check):
+        refuse(
+            f'is "{spec.language}", whose functions cannot be called one by one', "language", 'Use kind = "program".'
+        )
     if not any(check.required for check in spec.check):
         refuse("none is required", "check", "At least one check must decide whether the answer passes.")
 

@@ -1,0 +1,138 @@
+"""Every language: a right answer, a wrong one, a crash, no build, a missing package, no end."""
+
+from pathlib import Path
+
+import pytest
+
+from kettlefield.core.extraction import Wanted, extract_answer
+from kettlefield.core.languages import LANGUAGES
+from kettlefield.grading.grader import grade_files
+from kettlefield.rig.toolchains import LANGUAGES_KNOWN, Missing, find_toolchain
+from kettlefield.sandbox.available import available_isolation
+from kettlefield.suite.format import Exercise, ExerciseFile, Limits, ProgramCase, ProgramCheck
+
+FILES = {"java": "Answer.java"}
+SETUP = "CREATE TABLE tide (height INTEGER); INSERT INTO tide VALUES (3), (4);\n"
+
+RIGHT = {
+    "python": "import sys\nprint(sum(int(line) for line in sys.stdin))\n",
+    "javascript": "const t = require('fs').readFileSync(0, 'utf8').trim().split('\\n');\n"
+    "console.log(t.map(Number).reduce((a, b) => a + b, 0));\n",
+    "c": '#include <stdio.h>\nint main(void) { int a, s = 0; while (scanf("%d", &a) == 1) s += a; printf("%d\\n", s); return 0; }\n',
+    "cpp": "#include <iostream>\nint main() { int a, s = 0; while (std::cin >> a) s += a; std::cout << s << '\\n'; }\n",
+    "rust": "use std::io::Read;\nfn main() {\n    let mut t = String::new();\n    std::io::stdin().read_to_string(&mut t).unwrap();\n"
+    '    let s: i64 = t.lines().map(|l| l.parse::<i64>().unwrap()).sum();\n    println!("{}", s);\n}\n',
+    "java": "import java.util.Scanner;\npublic class Answer {\n    public static void main(String[] args) {\n"
+    "        Scanner in = new Scanner(System.in);\n        int s = 0;\n        while (in.hasNextInt()) s += in.nextInt();\n"
+    "        System.out.println(s);\n    }\n}\n",
+    "go": 'package main\n\nimport "fmt"\n\nfunc main() {\n\tvar a, s int\n\tfor {\n\t\tif _, err := fmt.Scan(&a); err != nil {\n'
+    "\t\t\tbreak\n\t\t}\n\t\ts += a\n\t}\n\tfmt.Println(s)\n}\n",
+    "bash": "s=0\nwhile read -r a; do\n  s=$((s + a))\ndone\necho $s\n",
+    "sql": "SELECT sum(height) AS total FROM tide;\n",
+}
+# how a right answer becomes a wrong one, and what crashes, does not build, or needs what is not there
+WRONG = {
+    "python": ("sum(", "1 + sum("), "javascript": ("a + b", "a - b"), "c": ("s += a", "s -= a"), "cpp": ("s += a", "s -= a"),
+    "rust": (".sum()", ".product()"), "java": ("s += in", "s -= in"), "go": ("s += a", "s -= a"), "bash": ("s + a", "s - a"),
+    "sql": ("sum(", "max("),
+}  # fmt: skip
+CRASH = {
+    "python": "raise ValueError('ebb')",
+    "javascript": "throw new Error('ebb');",
+    "c": "#include <stdlib.h>\nint main(void) { abort(); }\n",
+    "cpp": '#include <stdexcept>\nint main() { throw std::runtime_error("ebb"); }\n',
+    "rust": 'fn main() { panic!("ebb"); }\n',
+    "java": "public class Answer { public static void main(String[] a) { throw new RuntimeException(); } }\n",
+    "go": 'package main\n\nfunc main() { panic("ebb") }\n',
+    "bash": "exit 3\n",
+    "sql": "SELECT ebb FROM tide;\n",
+}
+NO_BUILD = {
+    "python": "print((", "javascript": "console.log((", "c": "int main(void) { return x; }\n", "cpp": "int main() { return x; }\n",
+    "rust": "fn main() { let a: i32 = \"x\"; }\n", "java": "public class Answer { int }\n", "go": "package main\n\nfunc main() { x }\n",
+    "bash": "if then\n", "sql": "SELEC height FROM tide;\n",
+}  # fmt: skip
+NOT_THERE = {
+    "python": "import saltmarsh\n",
+    "javascript": "require('saltmarsh');\n",
+    "c": "#include <saltmarsh.h>\nint main(void) { return 0; }\n",
+    "cpp": "#include <saltmarsh.hpp>\nint main() {}\n",
+    "rust": "use saltmarsh::tide;\nfn main() { tide(); }\n",
+    "java": "import org.saltmarsh.Tide;\npublic class Answer { public static void main(String[] a) { new Tide(); } }\n",
+    "go": 'package main\n\nimport "saltmarsh/tide"\n\nfunc main() { tide.Ebb() }\n',
+    "bash": "saltmarsh-tide --ebb\n",
+}
+ENDLESS = {
+    "python": "while True: pass\n", "javascript": "while (true) {}\n", "c": "int main(void) { for (;;) {} }\n",
+    "cpp": "int main() { volatile int a = 0; for (;;) a = a + 1; }\n", "rust": "fn main() { loop { std::hint::spin_loop(); } }\n",
+    "java": "public class Answer { public static void main(String[] a) { while (true) {} } }\n",
+    "go": "package main\n\nfunc main() { for { } }\n", "bash": "while :; do :; done\n",
+    "sql": "WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT count(*) FROM c;\n",
+}  # fmt: skip
+
+
+def exercise(language):
+    file = FILES.get(language, "answer" + LANGUAGES[language].suffix)
+    sql = language == "sql"
+    spec = ExerciseFile(
+        title="Sum of tides", kind="write", language=language, file=file, difficulty=1, topics=("tides",), tests="all",
+        check=(ProgramCheck(name="sum", cases="cases.json"),), decoy=(), limits=Limits(wall=4.0, cpu=2.0, memory=512 * 2**20),
+    )  # fmt: skip
+    cases = [ProgramCase(stdin=SETUP, stdout="total\n7\n")] if sql else [ProgramCase(stdin="3\n4\n", stdout="7\n")]
+    return Exercise(
+        id="tides",
+        folder=Path(),
+        spec=spec,
+        prompt="",
+        call_cases={},
+        program_cases={"sum": tuple(cases * 2)},
+        answer={},
+        decoys={},
+    )
+
+
+def outcome(language, code):
+    chosen = exercise(language)
+    grade = grade_files(chosen, {chosen.spec.file: code}, available_isolation())
+    return str(grade.outcome), grade.fault or (grade.checks[0].detail if grade.checks else "")
+
+
+@pytest.mark.parametrize("language", LANGUAGES_KNOWN)
+def test_a_language_is_here_and_each_end_is_told_apart(language):
+    assert not isinstance(find_toolchain(language), Missing), find_toolchain(language)
+    before, after = WRONG[language]
+    assert before in RIGHT[language]
+    wanted = {
+        "passed": RIGHT[language],
+        "wrong-answer": RIGHT[language].replace(before, after),
+        "crashed": CRASH[language],
+        "no-build": NO_BUILD[language],
+        "timed-out": ENDLESS[language],
+    }
+    if language in NOT_THERE:
+        wanted["missing-module"] = NOT_THERE[language]
+    found = {end: outcome(language, code) for end, code in wanted.items()}
+    assert {end: got[0] for end, got in found.items()} == {end: end for end in wanted}, found
+
+
+def test_a_build_that_bombs_is_bounded():
+    bomb = '#define A "x" "x" "x" "x" "x" "x" "x" "x"\n#define B A A A A A A A A\n#define C B B B B B B B B\n'
+    bomb += (
+        "#define D C C C C C C C C\n#define E D D D D D D D D\n#define F E E E E E E E E\n#define G F F F F F F F F\n"
+    )
+    bomb += "#define H G G G G G G G G\n#define I H H H H H H H H\nint main(void) { return sizeof(I I I I I I I I); }\n"
+    assert outcome("c", bomb)[0] in {"over-limit", "timed-out", "no-build"}
+    assert outcome("c", '#include "/dev/zero"\nint main(void) {}\n')[0] in {"over-limit", "timed-out", "no-build"}
+    assert (
+        outcome("c", '#include "/etc/shadow"\nint main(void) {}\n')[0] == "missing-module"
+    )  # it is not there to be seen
+
+
+@pytest.mark.parametrize("language", [name for name in LANGUAGES_KNOWN if name != "python"])
+def test_a_program_is_found_fenced_by_any_name_and_bare(language):
+    wanted = Wanted(language=language, file="answer" + LANGUAGES[language].suffix)
+    code = RIGHT[language]
+    for alias in LANGUAGES[language].aliases:
+        reply = f"Here:\n\n```{alias.upper()}\n{code}```\n\n```text\n7\n```\n"
+        assert extract_answer(reply, wanted).files[0].text == code
+    assert extract_answer(f"Here it is:\n\n{code}", wanted).files[0].text.strip() == code.strip()
