@@ -33,6 +33,20 @@ SHAPES = {
     "bare code": CODE,
     "bare code with prose": f"Sure, this should do.\n\n{CODE}\nI hope that helps!\n",
     "interpreter transcript": "```pycon\n>>> def berth_of(ship):\n...     return ship[0]\n```",
+    "tag in braces": f"```{{.python}}\n{CODE}```",
+    "file name before": f"**answer.py**\n\n```\n{CODE}```\n\n```\nprint(1)\nprint(2)\nprint(3)\n```",
+    "other language first": f"```js\nfunction berth_of(s) {{ return s[0]; }}\n```\n```python\n{CODE}```",
+    "diff and log beside": f"```diff\n-a\n+b\n```\n```log\nok\n```\n```python\n{CODE}```",
+    "empty block first": f"```python\n```\n```python\n{CODE}```",
+    "two versions, the last with the entry": f"```python\ndef berth(ship): pass\n```\nBetter:\n```python\n{CODE}```",
+    "smart quotes outside": f"\u201cSure\u201d\n```python\n{CODE}```",
+    "reasoning tags in capitals": f"<REASONING>\nhm\n</REASONING>\n```python\n{CODE}```",
+    "bare after a note": f"Note that ships may be empty.\n{CODE}",
+    "bare with tildes in prose": f"About ~3 lines:\n\n{CODE}",
+    "numbered list after": f"```python\n{CODE}```\n\n1. It takes the first letter.\n2. It returns it.",
+    "table after": f"```python\n{CODE}```\n\n| ship | berth |\n| --- | --- |\n| Teal | T |",
+    "indented closing fence": f"```python\n{CODE}  ```\n",
+    "longer closing fence": f"```python\n{CODE}`````\n",
     "fence inside a fence": f"````markdown-ish\n{CODE}````",
 }
 
@@ -58,6 +72,18 @@ def test_a_reply_without_a_program_has_no_answer(reply):
     found = extract_answer(reply, PYTHON)
     assert found.files == ()
     assert found.how
+
+
+def test_typography_is_repaired_only_where_the_code_does_not_parse():
+    broken = "def berth_of(ship):\n\u00a0\u00a0\u00a0\u00a0return \u201cB\u201d + ship[0]\n"
+    found = extract_answer(f"```python\n{broken}```", PYTHON)
+    assert found.files[0].text == 'def berth_of(ship):\n    return "B" + ship[0]\n'
+    assert "did not parse" in found.remarks[0]
+    meant = "def berth_of(ship):\n    return ship.strip('\u201c\u201d\u00a0')\n"
+    kept = extract_answer(f"```python\n{meant}```", PYTHON)
+    assert (kept.files[0].text, kept.remarks) == (meant, ())
+    hopeless = "def berth_of(ship:\n    return \u201cB\u201d\n"
+    assert extract_answer(f"```python\n{hopeless}```", PYTHON).files[0].text == hopeless
 
 
 def test_an_unclosed_block_is_kept_and_marked():

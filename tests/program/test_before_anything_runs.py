@@ -244,6 +244,20 @@ def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cl
     assert (refused.code, 'Did you mean "gaps"?' in refused.err) == (2, True)
 
 
+def test_a_continuation_ends_at_the_marks_that_its_server_lets_through():
+    from pathlib import Path
+
+    from kettlefield.campaign.prompts import reply_text
+    from kettlefield.campaign.tables import PromptingTable
+    from kettlefield.suite.loader import find_suite, load_exercise
+
+    exercise = load_exercise(find_suite("berthdesk", Path()) / "fare-quote")
+    infill = PromptingTable(style="infill", infill_markers=("<P>", "<S>", "<M>"))
+    assert reply_text("code\n<S>more", exercise, infill) == "```python\ncode\n"
+    assert reply_text("code</s>x", exercise, PromptingTable(style="continuation")) == "```python\ncode"
+    assert reply_text("code</s>x", exercise, PromptingTable()) == "code</s>x"
+
+
 def stream(text, *, reason="stop", **more):
     head = b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nConnection: close\r\n\r\n"
     events = [

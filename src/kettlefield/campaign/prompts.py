@@ -6,6 +6,7 @@ from kettlefield.rig.toolchains import Toolchain, find_toolchain
 from kettlefield.server.exchange import Ask
 from kettlefield.suite.format import Exercise
 
+_END_MARKS = ("<|endoftext|>", "</s>", "<|end|>")  # written out where a server does not stop at them
 _RUNTIME = {
     "python": "Python {version}, standard library only",
     "javascript": "Node.js {version}, no packages",
@@ -51,5 +52,12 @@ def render_text(text: str, prompting: PromptingTable, *, suffix: str = "\n") -> 
 
 
 def reply_text(reply: str, exercise: Exercise, prompting: PromptingTable) -> str:
-    """A reply as extraction reads it: what continues an opened code block gets its opening back."""
-    return reply if prompting.style == "chat" else f"```{exercise.spec.language}\n{reply}"
+    """A reply as extraction reads it: what continues an opened code block gets its opening back.
+
+    A model that only continues may run on past its own end-of-text mark, or repeat the marks of the gap; the
+    reply ends at the first of them.
+    """
+    if prompting.style == "chat":
+        return reply
+    ends = [at for mark in (*prompting.infill_markers, *_END_MARKS) if (at := reply.find(mark)) >= 0]
+    return f"```{exercise.spec.language}\n{reply[: min(ends)] if ends else reply}"

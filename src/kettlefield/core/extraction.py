@@ -11,6 +11,15 @@ from kettlefield.core.languages import LANGUAGES, NO_PROGRAM, language_of_alias
 _THINKING_OPEN = re.compile(r"^\s*<(think|thinking|reasoning)>", re.IGNORECASE)
 _THINKING_CLOSE = re.compile(r"</(?:think|thinking|reasoning)>", re.IGNORECASE)
 _SHELL_INFO = frozenset({"bash", "sh", "shell", "zsh", "console", "powershell", "cmd"})
+# what word processors and web pages put in the place of plain characters
+_TYPOGRAPHY = {
+    **dict.fromkeys("\u2018\u2019", "'"),
+    **dict.fromkeys("\u201c\u201d", '"'),
+    **dict.fromkeys("\u00a0\u2007\u202f", " "),
+    **dict.fromkeys("\u2013\u2212", "-"),
+    **dict.fromkeys("\u200b\u200c\u200d\u2060\ufeff", ""),
+}
+_PLAIN = str.maketrans(_TYPOGRAPHY)
 # a line that can start a program, for replies without any fence
 _CODE_START = {
     "python": re.compile(r"^(?:from\s+\S+\s+import\s|import\s+\w|def\s+\w+\s*\(|class\s+\w+|@\w+|async\s+def\s|#!)"),
@@ -172,5 +181,25 @@ def _without_prompts(text: str, wanted: Wanted) -> str:
 
 
 def _answer(text: str, wanted: Wanted, *, how: str, cut: bool = False) -> Answer:
-    remarks = ("the block never ended",) if cut else ()
-    return Answer(files=(AnswerFile(name=wanted.file, text=text),), how=how, remarks=remarks, cut=cut)
+    remarks = ["the block never ended"] if cut else []
+    repaired = _repaired(text, wanted)
+    if repaired is not None:
+        text = repaired
+        remarks.append("typographic quotes, spaces or invisible characters replaced: as given it did not parse")
+    return Answer(files=(AnswerFile(name=wanted.file, text=text),), how=how, remarks=tuple(remarks), cut=cut)
+
+
+def _repaired(text: str, wanted: Wanted) -> str | None:
+    """Python whose only fault is what a word processor does to code; None when it parses, or is at fault otherwise."""
+    if wanted.language != "python" or not any(ch in text for ch in _TYPOGRAPHY):
+        return None
+    plain = text.translate(_PLAIN)
+    return plain if plain != text and not _parses(text) and _parses(plain) else None
+
+
+def _parses(text: str) -> bool:
+    try:
+        ast.parse(text)
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        return False
+    return True
