@@ -19,6 +19,7 @@ from kettlefield.rig.processes import process_tree, proportional_bytes, resident
 from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Isolation
 from kettlefield.sandbox.job import Job, RunReport, Staged
 
+PIPE_BYTES = 32 * 2**10  # well below what a pipe holds before a writer must wait
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
 RESULT_LIMIT_BYTES = 48 * 2**20  # a program that was built comes this way too
 _uids = itertools.cycle(range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + 4000))
@@ -98,13 +99,18 @@ class _Run:
                 os.close(descriptor)
 
     def report(self) -> RunReport:
-        feeder = threading.Thread(target=self._feed, daemon=True)
-        feeder.start()
+        feeder = None
+        if len(self.job.stdin) <= PIPE_BYTES:
+            self._feed()  # the pipe takes it whole
+        else:
+            feeder = threading.Thread(target=self._feed, daemon=True)
+            feeder.start()
         try:
             self._collect()
         finally:
             self._kill()
-            feeder.join()
+            if feeder is not None:
+                feeder.join()
             for descriptor in self.sources:
                 os.close(descriptor)
         status = self.process.returncode
@@ -164,14 +170,19 @@ class _Run:
 
     def _wait_until(self, deadline_s: float) -> None:
         """All pipes are closed: the run has ended, or goes on in silence."""
-        while self.process.poll() is None:
-            if time.monotonic() >= deadline_s:
-                self.timed_out = True
-                return
-            if self._is_over_memory():
-                return
-            with contextlib.suppress(subprocess.TimeoutExpired):
-                self.process.wait(min(MEMORY_LOOK_S, max(0.001, deadline_s - time.monotonic())))
+        with selectors.DefaultSelector() as selector:
+            # told of the end by the kernel: waiting with a timeout would poll, and cost a millisecond or two
+            ended = os.pidfd_open(self.process.pid)
+            try:
+                selector.register(ended, selectors.EVENT_READ)
+                while not selector.select(min(MEMORY_LOOK_S, max(0.0, deadline_s - time.monotonic()))):
+                    if time.monotonic() >= deadline_s:
+                        self.timed_out = True
+                        return
+                    if self._is_over_memory():
+                        return
+            finally:
+                os.close(ended)
 
     def _is_over_output(self) -> bool:
         if len(self.streams["stdout"]) + len(self.streams["stderr"]) > self.job.limits.output_bytes:
@@ -189,6 +200,11 @@ class _Run:
 
     def _kill(self) -> None:
         """Kill the tree; in a process-id namespace the rest dies with its first process."""
+        if self.process.poll() is not None:
+            # it ended by itself and took its namespace with it; without one, what is left of its group is ended here
+            with contextlib.suppress(ProcessLookupError, PermissionError):
+                os.killpg(self.process.pid, signal.SIGKILL)
+            return
         for pid in reversed(process_tree(self.process.pid)):
             with contextlib.suppress(ProcessLookupError, PermissionError):
                 os.kill(pid, signal.SIGKILL)
