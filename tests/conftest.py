@@ -87,7 +87,7 @@ def make_plan(tmp_path):
     def make(*, candidates=(("q4_k_m", ""),), model="kelpling-400m", command=None, tables=None, criteria="", head=""):
         (tmp_path / "card").mkdir(exist_ok=True)
         # a card fast enough that a test spends its time in the program, not in simulated waiting
-        fast = CARD.replace("640e9", "4e12").replace("load_bytes_s = 3e9", "load_bytes_s = 100e9")
+        fast = CARD.replace("960e9", "4e12").replace("load_bytes_s = 3e9", "load_bytes_s = 100e9")
         (tmp_path / "card" / "card.toml").write_text(fast)
         (tmp_path / "weights").mkdir(exist_ok=True)
         parts = {

@@ -183,7 +183,7 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, weights, tmp_pat
     (tmp_path / "card").mkdir()
     from kettlefield.standin.demo import CARD
 
-    (tmp_path / "card" / "card.toml").write_text(CARD.replace("640e9", "4e12"))
+    (tmp_path / "card" / "card.toml").write_text(CARD.replace("960e9", "4e12"))
     refused = run_cli("qualify", plan)
     assert (refused.code, "pass_rate is not set yet. A person sets the criteria" in refused.err) == (2, True)
     text = plan.read_text()

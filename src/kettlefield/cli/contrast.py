@@ -97,8 +97,8 @@ def _print(table: "Contrast", notes: list[str]) -> None:
         "candidate",
         ">first token p50",
         ">first token p95",
-        ">decode rate p50",
-        ">decode rate p10",
+        ">decode p50, tokens/s",
+        ">decode p10, tokens/s",
         ">of ceiling",
         ">n",
         ">load",
@@ -146,12 +146,14 @@ def _predicted(row: "Figures") -> str:
 
 def _speed_cells(row: "Figures") -> list[str]:
     from kettlefield.cli.console import with_interval  # noqa: PLC0415
-    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
+    from kettlefield.core.measures import MEASURES, Unit  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
 
     cells = [_name(row)]
     for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
-        cells.append(with_interval(row.estimate(MEASURES[name], confidence=0.95), MEASURES[name].unit))
+        unit = MEASURES[name].unit
+        cell = with_interval(row.estimate(MEASURES[name], confidence=0.95), unit)
+        cells.append(cell.removesuffix(f" {unit.value}") if unit is Unit.TOKENS_PER_SECOND else cell)
     share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.0%}"
     return [*cells, share, str(len(row.speed["first_token_s"])), format_duration(row.load_s)]
 

@@ -162,7 +162,8 @@ def _print_attempt(console: "Console", attempt: dict[str, Any]) -> None:
         line = safe(
             f"check {check['name']} ({check['kind']}): {check['cases_passed']} of {check['cases_total']} cases, "
         )
-        line.append(status_text("passed" if check["passed"] else check["end"]))
+        ended = check["end"] if check["end"] != "finished" else "not all as expected"
+        line.append(status_text("passed" if check["passed"] else ended))
         console.print(line)
         if check["detail"]:
             console.print(safe(f"  {check['detail']}"), soft_wrap=True)

@@ -11,7 +11,7 @@ CARD = """\
 # a simulated accelerator: the stand-in keeps to these figures
 name = "Samphire SK-4"
 memory_bytes = 4_294_967_296
-bandwidth_bytes_s = 640e9
+bandwidth_bytes_s = 960e9
 compute_flops = 40e12
 load_bytes_s = 3e9
 """

@@ -15,7 +15,7 @@ function fillLanes(vehicles, laneLengths, gap) {
     }
     if (best === -1) {
       quay.push(plate);
-       break;
+      break;
     } else {
       lanes[best].push(plate);
       free[best] = bestLeft;
