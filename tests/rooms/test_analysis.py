@@ -1,0 +1,332 @@
+"""Contrast and verdict on records written by hand: every figure is known beforehand."""
+
+import json
+
+import pytest
+
+from kettlefield.analysis.contrast import contrast
+from kettlefield.analysis.frames import campaign_facts, open_trial, speed_frame, trials_frame
+from kettlefield.analysis.verdict import overall, reach_verdicts
+from kettlefield.campaign.plan import criteria_of_text
+from kettlefield.core.acceptance import Status, Verdict
+from kettlefield.core.errors import InputError
+from kettlefield.core.intervals import pass_ratio, wilson_interval
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.timeline import Trace, read_figures
+from kettlefield.record.entries import (
+    AttemptEntry,
+    CampaignEntry,
+    CandidateEntry,
+    CheckEntry,
+    ExchangeEntry,
+    ExerciseEntry,
+    MemoryEntry,
+    SessionEntry,
+    TrialEntry,
+)
+from kettlefield.record.store import Record
+
+PASSED, WRONG, FAULT = Outcome.PASSED, Outcome.WRONG_ANSWER, Outcome.SERVER_FAULT
+PLAN = 'title = "t"\nsuite = "s"\nrecord = "r"\n[[candidate]]\nmodel = "m"\nlevel = "l"\n'
+
+
+class Writer:
+    """Writes a record entry by entry."""
+
+    def __init__(self, path, *, exercises=3, samples=1, criteria="", facts=None):
+        self.record = Record.create_or_open(path)
+        self.samples, self.facts = samples, facts or {}
+        campaign = CampaignEntry(
+            title="By hand", plan_text=PLAN + criteria, plan_digest="d", plan_parts={}, suite_name="berthdesk",
+            suite_digest="sha256:x", rig={"host": {}}, simulated=False,
+        )  # fmt: skip
+        self.names = [f"e{number}" for number in range(exercises)]
+        kinds = [
+            ExerciseEntry(id=n, title=n, kind="write", language="python", difficulty=1, topics=("tides",))
+            for n in self.names
+        ]
+        self.record.begin(campaign, kinds)
+
+    def candidate(self, name, *, description="server 1"):
+        model, _, level = name.partition("@")
+        entry = CandidateEntry(
+            name=name, model=model, level=level, reference=level == "f16", settings={"grading": {"samples": self.samples}},
+            weights_path="w", weights_bytes=500, weights_sha256="ab", weights_facts=self.facts,
+        )  # fmt: skip
+        found = self.record.put_candidate(entry)
+        session = SessionEntry(
+            candidate_id=found, command=("run",), url="http://x", description=description, load_s=1.5, baseline_bytes=0
+        )
+        return found, self.record.begin_session(session)
+
+    def exchange(
+        self, ids, *, stamps=(0.1, 0.2, 0.3), tokens=None, purpose="answer", in_flight=1, fault=None, finished=0.5
+    ):
+        trace = Trace(stamps_s=stamps, thinking=(False,) * len(stamps), finished_s=finished, completion_tokens=tokens)
+        return ExchangeEntry(
+            candidate_id=ids[0], session_id=ids[1], purpose=purpose, asked_at=0.0, in_flight=in_flight,
+            messages=({"role": "user", "content": "berth?"},), sampling={"seed": 1}, reply="B1", thinking="",
+            finish_reason="stop", fault=fault, figures=read_figures(trace), stamps_s=stamps, stamp_marks=trace.thinking,
+        )  # fmt: skip
+
+    def trial(self, ids, exercise, *outcomes, sample=1, **options):
+        check = CheckEntry(
+            name="c", kind="calls", required=True, weight=1.0, passed=outcomes[-1] is PASSED, end="finished",
+            cases_passed=1, cases_total=2, detail="why", wall_s=0.1,
+        )  # fmt: skip
+        attempts = tuple(
+            AttemptEntry(
+                exchange=None if outcome is FAULT else self.exchange(ids, **options), outcome=outcome,
+                score=float(outcome is PASSED), files={"answer.py": "x"}, how="the only block", remarks=("r",), fault="",
+                checks=(check,),
+            )
+            for outcome in outcomes
+        )  # fmt: skip
+        entry = TrialEntry(
+            candidate_id=ids[0], exercise_id=self.names[exercise], sample=sample, seed=sample, attempts=attempts
+        )
+        self.record.save_trial(entry)
+
+    def memory(self, ids, phase, host, card):
+        entry = MemoryEntry(
+            session_id=ids[1], phase=phase, samples=1, host_peak_bytes=host, accelerator_peak_bytes=card,
+            peak_bytes=host + card - 5, series=b"",
+        )  # fmt: skip
+        self.record.save_memory(entry)
+
+
+@pytest.fixture
+def write(tmp_path):
+    return lambda **options: Writer(tmp_path / "record.db", **options)
+
+
+def test_solved_pass_rate_and_cost_by_hand(write):
+    writer = write(exercises=4)
+    ids = writer.candidate("m@f16")
+    for exercise, outcome in enumerate((PASSED, PASSED, WRONG)):
+        writer.trial(ids, exercise, outcome, tokens=100, finished=2.0)
+    writer.trial(ids, 3, FAULT)
+    row = contrast(writer.record).rows[0]
+    assert (row.planned, row.trials, row.solved, row.faults) == (4, 3, 2, 1)
+    # the fault is beside the model's correctness, never in it
+    assert (row.pass_rate.low, row.pass_rate.high) == pytest.approx(wilson_interval(2, 3))
+    assert row.outcomes == {"passed": 2, "wrong-answer": 1, "server-fault": 1}
+    assert (row.tokens_per_solved, row.seconds_per_solved) == (150.0, 3.0)
+    assert (row.reference, row.model, row.level) == (True, "m", "f16")
+
+
+def test_samples_of_one_exercise_are_discounted(write):
+    writer = write(exercises=3, samples=2)
+    ids = writer.candidate("m@q8_0")
+    for exercise, outcomes in enumerate(((PASSED, PASSED), (PASSED, PASSED), (WRONG, WRONG))):
+        for sample, outcome in enumerate(outcomes, 1):
+            writer.trial(ids, exercise, outcome, sample=sample)
+    rate = contrast(writer.record).rows[0].pass_rate
+    by_hand = pass_ratio([2, 2, 0], [2, 2, 2])
+    assert (rate.low, rate.high, rate.n) == (by_hand.low, by_hand.high, 6)
+    assert (rate.low, rate.high) == pytest.approx(wilson_interval(2, 3))
+
+
+def test_repaired_trials_are_apart_from_those_solved_first_time(write):
+    writer = write()
+    ids = writer.candidate("m@q8_0")
+    writer.trial(ids, 0, PASSED)
+    writer.trial(ids, 1, WRONG, PASSED)
+    writer.trial(ids, 2, WRONG, WRONG, WRONG)
+    row = contrast(writer.record).rows[0]
+    assert (row.solved, row.solved_after_repair) == (1, {1: 1})
+    assert row.pass_rate.value == pytest.approx(1 / 3)
+    assert row.outcomes == {"passed": 2, "wrong-answer": 1}
+    frame = trials_frame(writer.record)
+    assert list(frame["attempts"]) == [1, 2, 3]
+    assert list(frame["first_outcome"]) == ["passed", "wrong-answer", "wrong-answer"]
+
+
+def test_only_requests_timed_alone_and_without_fault_enter_speed(write):
+    writer = write()
+    ids = writer.candidate("m@q8_0")
+    for first in (0.1, 0.2, 0.4):
+        writer.record.save_exchange(writer.exchange(ids, stamps=(first, first + 0.5), tokens=11, purpose="speed"))
+    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="warm-up"))
+    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="speed", in_flight=2))
+    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="speed", fault="broke off"))
+    writer.trial(ids, 0, PASSED, stamps=(9.0, 9.1))
+    row = contrast(writer.record).rows[0]
+    assert row.speed["first_token_s"] == (0.1, 0.2, 0.4)
+    assert row.speed["decode_rate_tps"] == pytest.approx((20.0, 20.0, 20.0))
+    assert len(speed_frame(writer.record)) == 3
+
+
+def test_memory_is_the_highest_of_all_phases_and_held_against_the_prediction(write):
+    writer = write(facts={"predicted_bytes": 1000, "decode_ceiling_tps": 80.0, "licence": "MIT"})
+    ids = writer.candidate("m@q8_0")
+    writer.memory(ids, "load", 100, 400)
+    writer.memory(ids, "answers", 300, 505)
+    writer.record.save_exchange(writer.exchange(ids, stamps=(0.1, 0.6), tokens=21, purpose="speed"))
+    row = contrast(writer.record).rows[0]
+    assert (row.peak_bytes, row.host_peak_bytes, row.accelerator_peak_bytes, row.load_s) == (800, 300, 505, 1.5)
+    assert row.prediction_error == pytest.approx(0.2)
+    assert row.ceiling_share == pytest.approx(40 / 80)
+
+
+def test_what_was_not_measured_is_none_not_zero(write):
+    writer = write()
+    writer.candidate("m@q8_0")
+    row = contrast(writer.record).rows[0]
+    assert (row.pass_rate, row.peak_bytes, row.tokens_per_solved, row.prediction_error, row.ceiling_share) == (
+        None,
+    ) * 5
+    assert row.speed == {"first_token_s": (), "decode_rate_tps": ()}
+
+
+def test_a_simulated_server_makes_the_whole_table_simulated(write):
+    writer = write()
+    writer.candidate("m@f16")
+    assert contrast(writer.record).simulated is False
+    writer.candidate("m@q8_0", description="stand-in (simulated)")
+    assert contrast(writer.record).simulated is True
+    assert campaign_facts(writer.record)["suite_name"] == "berthdesk"
+
+
+def test_an_empty_record_says_what_to_do(tmp_path):
+    record = Record.create_or_open(tmp_path / "r.db")
+    with pytest.raises(InputError, match=r"no campaign yet.*qualify"):
+        contrast(record)
+    writer = Writer(tmp_path / "other.db")
+    with pytest.raises(InputError, match="no trial 5.*holds none"):
+        open_trial(writer.record, 5)
+
+
+def test_a_trial_opens_whole(write):
+    writer = write()
+    ids = writer.candidate("m@q8_0")
+    writer.trial(ids, 1, WRONG, PASSED)
+    trial = open_trial(writer.record, 1)
+    assert (trial["candidate"], trial["exercise_id"], trial["outcome"]) == ("m@q8_0", "e1", "passed")
+    first, second = trial["attempts"]
+    assert (first["outcome"], second["outcome"], first["how"], first["remarks"]) == (
+        "wrong-answer",
+        "passed",
+        "the only block",
+        ["r"],
+    )
+    assert first["exchange"]["messages"] == [{"role": "user", "content": "berth?"}]
+    assert (first["exchange"]["reply"], first["files"], first["checks"][0]["detail"]) == (
+        "B1",
+        {"answer.py": "x"},
+        "why",
+    )
+    json.dumps(trial)  # it is plain data throughout
+
+
+def test_the_same_prompt_is_kept_once(write):
+    writer = write()
+    ids = writer.candidate("m@q8_0")
+    for exercise in range(3):
+        writer.trial(ids, exercise, PASSED)
+    with writer.record.reading() as connection:
+        assert connection.exec_driver_sql("SELECT count(*) FROM prompt").scalar() == 1
+        assert connection.exec_driver_sql("SELECT count(*) FROM exchange").scalar() == 3
+
+
+def criterion(measure, **sides):
+    lines = [f'measure = "{measure}"', *(f"{name} = {json.dumps(value)}" for name, value in sides.items())]
+    return "[[criterion]]\n" + "\n".join(lines) + "\n"
+
+
+def verdicts(writer, path):
+    facts = campaign_facts(writer.record)
+    return reach_verdicts(contrast(writer.record), criteria_of_text(facts["plan_text"], path))
+
+
+@pytest.mark.parametrize(
+    ("passed", "total", "at_least", "status"),
+    [
+        # one-sided 95 % bounds are Wilson's at 90 % two-sided: 20 of 20 gives 0.881 to 1, 10 of 20 gives 0.327 to 0.673
+        (20, 20, 0.88, Status.MET),
+        (20, 20, 0.89, Status.UNDECIDED),
+        (10, 20, 0.67, Status.UNDECIDED),
+        (10, 20, 0.68, Status.NOT_MET),
+        (0, 20, 0.2, Status.NOT_MET),
+    ],
+)
+def test_a_pass_rate_is_judged_by_its_bound(write, tmp_path, passed, total, at_least, status):
+    writer = write(exercises=total, criteria=criterion("pass_rate", at_least=at_least))
+    ids = writer.candidate("m@q8_0")
+    for exercise in range(total):
+        writer.trial(ids, exercise, PASSED if exercise < passed else WRONG)
+    assert verdicts(writer, tmp_path)[0].judgements[0].status is status
+
+
+def test_confidence_moves_the_bound(write, tmp_path):
+    both = criterion("pass_rate", at_least=0.85) + criterion("pass_rate", at_least=0.85, confidence=0.999)
+    writer = write(exercises=20, criteria=both)
+    ids = writer.candidate("m@q8_0")
+    for exercise in range(20):
+        writer.trial(ids, exercise, PASSED)
+    found = [judgement.status for judgement in verdicts(writer, tmp_path)[0].judgements]
+    assert found == [Status.MET, Status.UNDECIDED]
+
+
+def test_every_kind_of_criterion_and_its_reason(write, tmp_path):
+    text = "".join(
+        (
+            criterion("first_token_s.p50", at_most="1 s"),
+            criterion("first_token_s.p95", at_most="1 s"),
+            criterion("decode_rate_tps.p10", at_least="5 tokens/s"),
+            criterion("peak_bytes", at_most="1 KiB"),
+            criterion("load_s", at_most="1 s"),
+            criterion("prediction_error", at_most=0.5),
+            criterion("licence", one_of=["MIT"]),
+            criterion("pass_rate", at_least=0.5),
+        )
+    )
+    writer = write(criteria=text, facts={"licence": "GPL-3.0-only"})
+    ids = writer.candidate("m@q8_0")
+    for _ in range(12):
+        writer.record.save_exchange(writer.exchange(ids, stamps=(0.1, 0.6), tokens=11, purpose="speed"))
+    writer.memory(ids, "load", 600, 400)
+    found = verdicts(writer, tmp_path)[0]
+    assert [j.status.value for j in found.judgements] == [
+        "met", "undecided", "undecided", "met", "not met", "undecided", "not met", "undecided",
+    ]  # fmt: skip
+    reasons = [j.reason for j in found.judgements]
+    assert reasons[1] == "n = 12 cannot bound it; it takes 59"
+    assert reasons[2] == "n = 12 cannot bound it; it takes 29"  # 0.9**29 = 0.047 <= 0.05 < 0.9**28
+    assert reasons[5] == reasons[7] == "not measured"
+    assert found.verdict is Verdict.REJECTED
+
+
+def test_a_licence_that_nobody_gave_is_undecided(write, tmp_path):
+    writer = write(criteria=criterion("licence", one_of=["MIT"]))
+    writer.candidate("m@q8_0")
+    found = verdicts(writer, tmp_path)[0]
+    assert (found.verdict, found.judgements[0].reason) == (
+        Verdict.UNDECIDED,
+        "the weights give no licence that SPDX knows",
+    )
+
+
+def test_the_exit_code_follows_the_best_candidate(write, tmp_path):
+    writer = write(exercises=20, criteria=criterion("pass_rate", at_least=0.6))
+    for name, passed in (("m@f16", 20), ("m@q4_k_m", 13), ("m@q2_k", 1)):
+        ids = writer.candidate(name)
+        for exercise in range(20):
+            writer.trial(ids, exercise, PASSED if exercise < passed else WRONG)
+    found = verdicts(writer, tmp_path)
+    assert [v.verdict.value for v in found] == ["approved", "undecided", "rejected"]
+    assert overall(found) is Verdict.APPROVED
+    assert overall(found[1:]) is Verdict.UNDECIDED
+    assert overall(found[2:]) is Verdict.REJECTED
+    assert overall(()) is Verdict.UNDECIDED
+
+
+def test_dropping_faults_leaves_everything_else(write):
+    writer = write()
+    ids = writer.candidate("m@q8_0")
+    writer.trial(ids, 0, PASSED)
+    writer.trial(ids, 1, FAULT)
+    assert writer.record.finished(ids[0]) == {("e0", 1), ("e1", 1)}
+    assert writer.record.drop_faults(["server-fault"]) == 1
+    assert writer.record.finished(ids[0]) == {("e0", 1)}
+    assert list(trials_frame(writer.record)["outcome"]) == ["passed"]
