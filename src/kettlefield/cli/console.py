@@ -4,7 +4,7 @@ import json
 import os
 import shutil
 import sys
-from typing import Any
+from typing import Any, Literal
 
 from rich.box import Box
 from rich.console import Console
@@ -35,7 +35,8 @@ def make_console(*, stderr: bool = False) -> Console:
     stream = sys.stderr if stderr else sys.stdout
     plain = bool(os.environ.get("NO_COLOR")) or not stream.isatty()
     width = shutil.get_terminal_size().columns if stream.isatty() or "COLUMNS" in os.environ else PIPE_WIDTH
-    return Console(file=stream, no_color=plain, width=width, highlight=False, soft_wrap=False, emoji=False)
+    colours: Literal["auto"] | None = None if plain else "auto"  # None: no codes at all, bold ones included
+    return Console(file=stream, color_system=colours, width=width, highlight=False, soft_wrap=False, emoji=False)
 
 
 def print_json(document: Any) -> None:
