@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 import kettlefield.core
 from kettlefield.core import units
-from kettlefield.core.agreement import values_agree
+from kettlefield.core.agreement import same_items, values_agree, words_agree
 from kettlefield.core.plaintext import shorten, visible
 
 
@@ -76,6 +76,36 @@ def test_tolerance_is_absolute_or_relative_whichever_is_larger():
     assert values_agree(1_000_001, 1_000_000, tolerance=1e-6)
     assert not values_agree(1_000_002, 1_000_000, tolerance=1e-6)
     assert not values_agree(float("nan"), 1.0, tolerance=0.5)
+
+
+@pytest.mark.parametrize(
+    ("found", "expected", "agree"),
+    [
+        ([1, 2, 2], [2, 1, 2], True),
+        ([1, 2, 2], [2, 1, 1], False),
+        ([[1], {"a": 2}], [{"a": 2}, [1]], True),
+        ([1], [1, 1], False),
+        ("ab", ["a", "b"], False),
+        ([True], [1], False),
+    ],
+)
+def test_items_agree_in_any_order(found, expected, agree):
+    assert same_items(found, expected) is agree
+
+
+@pytest.mark.parametrize(
+    ("found", "expected", "agree"),
+    [
+        ("mean  3.14159\n", "mean 3.1416", True),
+        ("mean 3.2", "mean 3.1416", False),
+        ("mean 3.1416 m", "mean 3.1416", False),
+        ("depth 1e3", "depth 1000.0", True),
+        ("depth nan", "depth 1", False),
+        ("ebb 3", "flood 3", False),
+    ],
+)
+def test_words_agree_within_a_tolerance(found, expected, agree):
+    assert words_agree(found, expected, tolerance=1e-4) is agree
 
 
 def test_hostile_nesting_never_agrees_and_never_breaks():

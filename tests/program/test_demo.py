@@ -44,7 +44,7 @@ def test_contrast_keeps_its_contract(demo, run_cli):
         assert row["peak_bytes"] >= row["accelerator_peak_bytes"] > row["weights_bytes"]
         assert row["reference"] == row["candidate"].endswith("f16")
     marram = found["candidates"][:4]
-    assert all(row["prediction_error"] < 0.35 and 0.3 < row["ceiling_share"] < 1 for row in found["candidates"])
+    assert all(row["prediction_error"] < 0.35 and 0.1 < row["ceiling_share"] < 1 for row in found["candidates"])
     for figure in ("peak_bytes", "load_s", "weights_bytes"):
         assert marram[0][figure] > marram[2][figure]
     rates = [row["decode_rate_tps"]["p50"]["value"] for row in marram]

@@ -135,6 +135,20 @@ def test_javascript_may_offer_its_function_in_any_usual_way(code):
     assert grade("drift-set", code.replace("%s", body)).outcome is Outcome.PASSED
 
 
+def test_an_unordered_check_takes_any_order_of_the_right_items():
+    import msgspec
+
+    exercise = SUITE["berth-clashes"]
+    answer = exercise.answer["answer.py"].replace("return clashes", "return clashes[::-1]")
+    assert grade("berth-clashes", answer).outcome is Outcome.WRONG_ANSWER
+    spec = msgspec.structs.replace(
+        exercise.spec, check=(msgspec.structs.replace(exercise.spec.check[0], unordered=True),)
+    )
+    loose = msgspec.structs.replace(exercise, spec=spec)
+    for code, outcome in ((answer, Outcome.PASSED), (answer.replace("[::-1]", "[1:]"), Outcome.WRONG_ANSWER)):
+        assert grade_files(loose, {"answer.py": code}, available_isolation()).outcome is outcome
+
+
 def test_expected_values_never_enter_the_sandbox(monkeypatch):
     """Nothing that goes into a run holds a secret that only the expected values hold."""
     from kettlefield.grading import checks

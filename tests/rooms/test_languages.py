@@ -71,21 +71,22 @@ ENDLESS = {
 }  # fmt: skip
 
 
-def exercise(language):
+def exercise(language, *cases, **check):
     file = FILES.get(language, "answer" + LANGUAGES[language].suffix)
     sql = language == "sql"
     spec = ExerciseFile(
         title="Sum of tides", kind="write", language=language, file=file, difficulty=1, topics=("tides",), tests="all",
-        check=(ProgramCheck(name="sum", cases="cases.json"),), decoy=(), limits=Limits(wall=4.0, cpu=2.0, memory=512 * 2**20),
+        check=(ProgramCheck(name="sum", cases="cases.json", **check),), decoy=(), limits=Limits(wall=4.0, cpu=2.0, memory=512 * 2**20),
     )  # fmt: skip
-    cases = [ProgramCase(stdin=SETUP, stdout="total\n7\n")] if sql else [ProgramCase(stdin="3\n4\n", stdout="7\n")]
+    usual = ProgramCase(stdin=SETUP, stdout="total\n7\n") if sql else ProgramCase(stdin="3\n4\n", stdout="7\n")
+    cases = cases or (usual,)
     return Exercise(
         id="tides",
         folder=Path(),
         spec=spec,
         prompt="",
         call_cases={},
-        program_cases={"sum": tuple(cases * 2)},
+        program_cases={"sum": tuple(cases) * 2},
         answer={},
         decoys={},
     )
@@ -113,6 +114,24 @@ def test_a_language_is_here_and_each_end_is_told_apart(language):
         wanted["missing-module"] = NOT_THERE[language]
     found = {end: outcome(language, code) for end, code in wanted.items()}
     assert {end: got[0] for end, got in found.items()} == {end: end for end in wanted}, found
+
+
+ECHO = {
+    "python": "import sys\nprint(len(sys.argv), *sys.argv[1:], 2 / 3)\n",
+    "javascript": "console.log(process.argv.length - 1, ...process.argv.slice(2), 2 / 3);\n",
+    "c": '#include <stdio.h>\nint main(int n, char **a) { printf("%d %s %s %.6f\\n", n, a[1], a[2], 2.0 / 3); }\n',
+    "bash": 'echo $(($# + 1)) "$@" 0.6667\n',
+}
+
+
+@pytest.mark.parametrize("language", ECHO)
+def test_arguments_go_in_and_numbers_come_out_within_a_tolerance(language):
+    case = ProgramCase(args=("ebb tide", "-x"), stdout="3 ebb tide -x 0.66666")
+    for tolerance, wanted in ((1e-3, "passed"), (1e-9, "wrong-answer")):
+        chosen = exercise(language, case, tolerance=tolerance)
+        grade = grade_files(chosen, {chosen.spec.file: ECHO[language]}, available_isolation())
+        assert str(grade.outcome) == wanted, grade.checks
+    assert 'with the arguments ["ebb tide", "-x"]' in grade.checks[0].feedback
 
 
 def test_a_build_that_bombs_is_bounded():

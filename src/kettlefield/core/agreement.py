@@ -45,3 +45,35 @@ def _numbers_agree(found: float, expected: float, tolerance: float | None) -> bo
     if isinstance(found, float) and math.isnan(found):
         return False
     return abs(found - expected) <= max(tolerance, tolerance * abs(expected))
+
+
+def same_items(found: Any, expected: Any, *, tolerance: float | None = None) -> bool:
+    """Whether two lists hold the same items, however they are ordered.
+
+    Each expected item is matched with the first found one that agrees and is still free; with a tolerance
+    so wide that an item could match several, that may miss a pairing that exists.
+    """
+    if not isinstance(found, list) or not isinstance(expected, list) or len(found) != len(expected):
+        return False
+    free = list(found)
+    for item in expected:
+        at = next((i for i, other in enumerate(free) if values_agree(other, item, tolerance=tolerance)), None)
+        if at is None:
+            return False
+        del free[at]
+    return True
+
+
+def words_agree(found: str, expected: str, *, tolerance: float) -> bool:
+    """Whether two texts hold the same words, those that are numbers within a tolerance; white space is folded."""
+    pairs = list(zip(found.split(), expected.split(), strict=False))
+    if len(found.split()) != len(expected.split()):
+        return False
+    return all(a == b or _close_words(a, b, tolerance) for a, b in pairs)
+
+
+def _close_words(found: str, expected: str, tolerance: float) -> bool:
+    try:
+        return _numbers_agree(float(found), float(expected), tolerance)
+    except ValueError:
+        return False

@@ -5,7 +5,7 @@ import secrets
 from dataclasses import dataclass
 from typing import Any
 
-from kettlefield.core.agreement import values_agree
+from kettlefield.core.agreement import same_items, values_agree, words_agree
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import last_lines, shorten
 from kettlefield.rig.toolchains import Toolchain
@@ -75,13 +75,14 @@ def run_program(exercise: Exercise, check: ProgramCheck, built: Built, isolation
     agreed, worst, detail, feedback, wall_s = 0, RunEnd.FINISHED, "", "", 0.0
     for number, case in enumerate(cases, 1):
         nonce = secrets.token_hex(16)
-        report = run_job(built.job(nonce, case.stdin.encode(), limits), isolation)
+        report = run_job(built.job(nonce, case.stdin.encode(), case.args, limits), isolation)
         wall_s += report.wall_s
         end, fault, told = _read_program(report, nonce, check, case, built)
         agreed += not fault
         if fault and not detail:
             detail = f"case {number}: {fault}"
-            feedback = f"with the input {_show(case.stdin)} it {told}"
+            given = f"with the arguments {_show(case.args)} and " if case.args else "with "
+            feedback = f"{given}the input {_show(case.stdin)} it {told}"
         if end is not RunEnd.FINISHED:
             worst = end
             break
@@ -176,7 +177,7 @@ def _read_calls(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[C
             if end is RunEnd.FINISHED:
                 end = _error_end(frame["error"])
             said = told = f"{_call(check, case)} raised {_words(frame['error'])}"
-        elif values_agree(_numbers(frame.get("value")), case.expect, tolerance=check.tolerance):
+        elif _agrees(_numbers(frame.get("value")), check, case):
             agreed += 1
             continue
         else:
@@ -198,7 +199,7 @@ def _read_program(
         found = f"exit status {report.exit_status}"
         return end, f"{found}, expected {case.exit}: {_tail(report)}", f"ended with {found}: {_tail(report)}"
     found = report.stdout.decode("utf-8", errors="replace")
-    if _folded(found, check.whitespace) != _folded(case.stdout, check.whitespace):
+    if not _prints_agree(found, check, case):
         printed = f"printed {_show(found)}"
         return RunEnd.FINISHED, f"{printed}, expected {_show(case.stdout)}", f"{printed}, which is wrong"
     return RunEnd.FINISHED, "", ""
@@ -211,6 +212,17 @@ def _folded(text: str, mode: str) -> list[str]:
     if mode == "folded":
         return text.split()
     return "\n".join(line.rstrip() for line in text.split("\n")).rstrip("\n").split("\n")
+
+
+def _agrees(found: Any, check: CallsCheck, case: CallCase) -> bool:
+    compare = same_items if check.unordered else values_agree
+    return compare(found, case.expect, tolerance=check.tolerance)
+
+
+def _prints_agree(found: str, check: ProgramCheck, case: ProgramCase) -> bool:
+    if check.tolerance is not None:
+        return words_agree(found, case.stdout, tolerance=check.tolerance)
+    return _folded(found, check.whitespace) == _folded(case.stdout, check.whitespace)
 
 
 def _numbers(value: Any) -> Any:

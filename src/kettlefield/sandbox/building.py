@@ -98,16 +98,16 @@ class Built:
     files: Mapping[str, str | bytes]
     main: str
 
-    def job(self, nonce: str, stdin: bytes, limits: RunLimits) -> Job:
+    def job(self, nonce: str, stdin: bytes, args: tuple[str, ...], limits: RunLimits) -> Job:
         """One run of it."""
         recipe = RECIPES.get(self.toolchain.language)
         if recipe is None:
             texts = {name: content for name, content in self.files.items() if isinstance(content, str)}
-            return script_job(self.toolchain, texts, self.main, nonce, stdin, limits)
+            return script_job(self.toolchain, texts, (nonce, self.main, *args), stdin, limits)
         heap_mib = max(16, limits.memory_bytes // 2**20 - 96)
         stem = self.main.rsplit(".", 1)[0]
         return Job(
-            argv=tuple(w.replace("@", self.main).format(heap_mib=heap_mib, stem=stem) for w in recipe.run),
+            argv=(*(w.replace("@", self.main).format(heap_mib=heap_mib, stem=stem) for w in recipe.run), *args),
             limits=limits,
             files=self.files,
             stdin=stdin,

@@ -20,12 +20,15 @@ def calls_job(toolchain: Toolchain, files: dict[str, str], stdin: bytes, limits:
 
 
 def script_job(
-    toolchain: Toolchain, files: dict[str, str], main: str, nonce: str, stdin: bytes, limits: RunLimits
+    toolchain: Toolchain, files: dict[str, str], words: tuple[str, ...], stdin: bytes, limits: RunLimits
 ) -> Job:
-    """A job that runs a Python or JavaScript answer as a program, through the harness that tells build errors apart."""
+    """A job that runs a Python or JavaScript answer as a program, through the harness that tells build errors apart.
+
+    ``words`` are the nonce, the answer's file and the program's own arguments.
+    """
     if toolchain.language == "python":
-        return _job(toolchain, files, ("program.py",), ("program.py", "{fd}", nonce, main), stdin, limits)
-    return _job(toolchain, files, ("harness.mjs",), ("harness.mjs", "program", "{fd}", nonce, main), stdin, limits)
+        return _job(toolchain, files, ("program.py",), ("program.py", "{fd}", *words), stdin, limits)
+    return _job(toolchain, files, ("harness.mjs",), ("harness.mjs", "program", "{fd}", *words), stdin, limits)
 
 
 def _job(

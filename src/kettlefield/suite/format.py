@@ -30,6 +30,7 @@ class CallsCheck(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
     function: str
     cases: str  # file beside exercise.toml: [{"args": [...], "expect": ...}]
     tolerance: float | None = None  # absolute or relative, whichever is larger; none: exact
+    unordered: bool = False  # the result is a list whose order does not count
     weight: float = 1.0
     required: bool = True
 
@@ -42,6 +43,7 @@ class ProgramCheck(
     name: str
     cases: str  # file beside exercise.toml: [{"stdin": "...", "stdout": "...", "exit": 0}]
     whitespace: Literal["exact", "trailing", "folded"] = "trailing"  # which differences do not count
+    tolerance: float | None = None  # words that are numbers may differ by so much; white space is folded then
     weight: float = 1.0
     required: bool = True
 
@@ -85,6 +87,7 @@ class ProgramCase(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     """One run of a program."""
 
     stdin: str = ""
+    args: tuple[str, ...] = ()
     stdout: str
     exit: int = 0
     by_hand: bool = False

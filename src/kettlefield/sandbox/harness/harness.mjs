@@ -113,8 +113,8 @@ async function calls() {
 }
 
 async function program() {
-  const [nonce, file] = process.argv.slice(4);
-  process.argv.splice(1, process.argv.length - 1, file);
+  const [nonce, file, ...words] = process.argv.slice(4);
+  process.argv.splice(1, process.argv.length - 1, `${here}/${file}`, ...words);
   await load(`${here}/${file}`, "", sender(nonce));
 }
 

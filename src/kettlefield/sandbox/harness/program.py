@@ -20,7 +20,7 @@ def main():
         send({"build": {"type": type(error).__name__, "message": str(error)[:2000], "line": line}})
         return 1
     send({"built": True})
-    sys.argv = [path]
+    sys.argv = [path, *sys.argv[4:]]
     sys.path.insert(0, os.getcwd())
     module = types.ModuleType("__main__")
     module.__file__ = path
