@@ -202,6 +202,13 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, weights, tmp_pat
     assert 0 < row["ceiling_share"] < 1
 
 
+def test_a_budget_that_the_header_exceeds_is_noted_before_the_server_starts(make_plan, run_cli):
+    tables = {"rig": 'accelerator = "simulated:card"\nmemory_budget = "300 MiB"'}
+    done = run_cli("qualify", make_plan(candidates=(("q8_0", ""),), tables=tables), "--only", "fare-quote")
+    words = "kelpling-400m@q8_0: by its header it needs 715 MiB, memory_budget is 300 MiB"
+    assert (done.code, words in done.err, words in done.out) == (0, True, True)
+
+
 def test_draft_refuses_what_cannot_be_a_plan(run_cli, weights, tmp_path):
     for args, words in (
         (("--budget", "10 MiB"), "none of the files fits"),

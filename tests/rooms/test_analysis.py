@@ -321,6 +321,19 @@ def test_the_exit_code_follows_the_best_candidate(write, tmp_path):
     assert overall(()) is Verdict.UNDECIDED
 
 
+def test_hostile_names_in_a_record_reach_no_terminal(write, tmp_path, run_cli):
+    writer = write(criteria=criterion("pass_rate", at_least=0.5))
+    name = "\x1b[31mred[bold]\u202e@f16"
+    ids = writer.candidate(name)
+    for exercise in range(3):
+        writer.trial(ids, exercise, PASSED)
+    writer.record.save_note("note \x1b[2J[red]", ids[0])
+    for args in (("contrast",), ("decide",), ("trials",), ("trials", "--open", "1")):
+        done = run_cli(args[0], tmp_path / "record.db", *args[1:])
+        assert "\x1b" not in done.out and "\u202e" not in done.out, args
+        assert "\\x1b[31mred[bold]" in done.out, args
+
+
 def test_dropping_faults_leaves_everything_else(write):
     writer = write()
     ids = writer.candidate("m@q8_0")

@@ -9,7 +9,7 @@ from kettlefield.campaign.guard import guard_session
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.campaign.prompts import render_exercise
-from kettlefield.campaign.registry import begin_campaign, register_candidates
+from kettlefield.campaign.registry import begin_campaign, budget_warning, register_candidates
 from kettlefield.campaign.serving import Session, serving
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
@@ -104,6 +104,10 @@ class Conductor:
         timed = self._record.speed_samples(candidate_id)
         if not pending and timed >= candidate.speed.requests:
             return
+        warning = budget_warning(candidate, self._plan.rig.memory_budget)
+        if warning is not None:
+            self._record.save_note(warning, candidate_id)
+            self._observer.trouble(warning)
         self._observer.phase(candidate.name, "load")
         async with serving(self._plan, candidate, candidate_id, self._record, self._accelerator) as session:
             client = HttpClient(

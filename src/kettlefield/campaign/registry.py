@@ -12,6 +12,7 @@ from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.core.errors import InputError
 from kettlefield.core.sizing import decode_ceiling_tps, memory_need
+from kettlefield.core.units import format_bytes
 from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
@@ -100,6 +101,17 @@ async def register_candidates(
         )
         ids[candidate.name] = record.put_candidate(entry)
     return ids
+
+
+def budget_warning(candidate: Candidate, budget_bytes: int | None) -> str | None:
+    """What to say when a candidate's header foretells more memory than the plan's budget; it is run all the same."""
+    if budget_bytes is None or candidate.weights is None:
+        return None
+    predicted = _weights_facts(candidate, None).get("predicted_bytes")
+    if not isinstance(predicted, int) or predicted <= budget_bytes:
+        return None
+    need, budget = format_bytes(predicted), format_bytes(budget_bytes)
+    return f"{candidate.name}: by its header it needs {need}, memory_budget is {budget}"
 
 
 def _weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict[str, object]:

@@ -36,7 +36,9 @@ def make_console(*, stderr: bool = False) -> Console:
     plain = bool(os.environ.get("NO_COLOR")) or not stream.isatty()
     width = shutil.get_terminal_size().columns if stream.isatty() or "COLUMNS" in os.environ else PIPE_WIDTH
     colours: Literal["auto"] | None = None if plain else "auto"  # None: no codes at all, bold ones included
-    return Console(file=stream, color_system=colours, width=width, highlight=False, soft_wrap=False, emoji=False)
+    return Console(
+        file=stream, color_system=colours, width=width, highlight=False, markup=False, soft_wrap=False, emoji=False
+    )
 
 
 def print_json(document: Any) -> None:

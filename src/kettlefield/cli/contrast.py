@@ -159,4 +159,6 @@ def _speed_cells(row: "Figures") -> list[str]:
 
 
 def _name(row: "Figures") -> str:
-    return row.candidate + ("*" if row.reference else "")
+    from kettlefield.core.plaintext import visible  # noqa: PLC0415
+
+    return visible(row.candidate, keep_lines=False) + ("*" if row.reference else "")

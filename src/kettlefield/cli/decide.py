@@ -106,4 +106,4 @@ def _print(verdicts: "tuple[CandidateVerdict, ...]", *, simulated: bool) -> None
         )
     for kind in ("approved", "rejected", "undecided"):
         names = [verdict.candidate for verdict in verdicts if verdict.verdict.value == kind]
-        console.print(safe("").append(status_text(kind)).append(": " + (", ".join(names) or "none")))
+        console.print(safe("").append(status_text(kind)).append(safe(": " + (", ".join(names) or "none"))))

@@ -27,7 +27,7 @@ class CampaignProgress:
         self._console: Console = make_console(stderr=True)
         self._live = self._console.is_terminal
         self._progress = Progress(
-            TextColumn("{task.description}"),
+            TextColumn("{task.description}", markup=False),
             BarColumn(bar_width=30, complete_style="cyan", finished_style="cyan"),
             MofNCompleteColumn(),
             TextColumn("trials"),

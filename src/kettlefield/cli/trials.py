@@ -95,7 +95,7 @@ def _plain(value: Any) -> Any:
 
 
 def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
-    from kettlefield.cli.console import make_table, status_text  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, safe, status_text  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
 
     table = make_table(
@@ -114,8 +114,8 @@ def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
         first, rate, tokens = (_plain(row[name]) for name in ("first_token_s", "decode_rate_tps", "completion_tokens"))
         table.add_row(
             str(row["id"]),
-            row["candidate"],
-            row["exercise"],
+            safe(row["candidate"]),
+            safe(row["exercise"]),
             str(row["sample"]),
             status_text(row["outcome"]),
             f"{row['score']:.2f}",
