@@ -181,8 +181,9 @@ def test_no_trace_of_a_run_is_left_on_the_host(tmp_path, monkeypatch, isolation)
 
 def test_as_an_ordinary_user_the_isolation_holds_too():
     import os
+    import shutil
     import subprocess
-    import sys
+    import tempfile
 
     if os.geteuid() != 0:
         pytest.skip("already an ordinary user: the other tests say it all")
@@ -194,18 +195,19 @@ def test_as_an_ordinary_user_the_isolation_holds_too():
         "    job = Job(argv=('sh', '-c', 'id -u; ls /home /root; echo x > /usr/x'), limits=limits, files={}, result_fd=False)\n"
         "    print(run_job(job, backend))\n"
     )
-    # the interpreter and the package must be readable to somebody else: copied where they may look
-    source = Path(isolations.__file__).parents[2]
-    packages = [p for p in sys.path if p.endswith("site-packages")]
-    environment = {
-        "PYTHONPATH": os.pathsep.join([str(source), *packages]),
-        "PATH": os.environ["PATH"],
-        "HOME": "/nonexistent",
-    }
+    # the checkout may lie where that user cannot look: what is needed is copied to where it can
+    folder = Path(tempfile.mkdtemp(dir="/tmp"))
+    folder.chmod(0o755)
+    package = Path(isolations.__file__).parents[1]
+    for room in ("core", "rig", "sandbox"):
+        shutil.copytree(package / room, folder / "kettlefield" / room)
+    shutil.copy(package / "__init__.py", folder / "kettlefield")
+    environment = {"PYTHONPATH": str(folder), "PATH": os.environ["PATH"], "HOME": "/nonexistent"}
     command = ["setpriv", "--reuid=12345", "--regid=12345", "--clear-groups", "/usr/bin/python3", "-c", code]
     if not Path("/usr/bin/python3").exists():
         pytest.fail("needs Debian's python3 to run as another user")
     done = subprocess.run(command, capture_output=True, text=True, env=environment, cwd="/", check=False)
+    shutil.rmtree(folder)
     assert done.stdout.count("exit_status=2") == 2, done.stdout + done.stderr  # ls and the write fail, sh says 2
     assert done.stdout.count("rig_fault=None") == 2
 
