@@ -283,7 +283,7 @@ def attached(make_plan, url):
 
 
 def test_the_guard_tells_a_wrong_style_and_changed_settings_before_hours_are_spent(make_plan, run_cli, scripted_server):
-    url = scripted_server(stream("harbour<|turn|>\nUser: next", generation_settings={"temperature": 0.9, "seed": 11}))
+    url = scripted_server(stream("harbour<|turn|>\nUser: next", taken={"temperature": 0.9, "seed": 11}))
     done = run_cli("qualify", attached(make_plan, url), "--only", "fare-quote")
     for words in ("the marker <|turn|>", "another speaker's turn", "temperature is 0.9, sent was 0.2"):
         assert words in done.err

@@ -111,7 +111,7 @@ CONTAINED = {
     "except OSError:\n    print('safe')",
     "shared memory": "try:\n    for i in range(40): open(f'/dev/shm/{i}','wb').write(b'x' * (8 * 2**20))\n"
     "except OSError:\n    print('safe')",
-    "write outside": "import os\nfailed = 0\nfor p in ('/usr/x','/x','/dev/x','/etc/x','/work/.harness/x','/proc/sys/x'):\n"
+    "write outside": "import os\nfailed = 0\nfor p in ('/usr/x','/x','/dev/x','/etc/x','/answer/.harness/x','/proc/sys/x'):\n"
     "    try: open(p,'w')\n    except OSError: failed += 1\nprint('safe' if failed == 6 else failed)",
     "change its own answer": "try:\n    open('a.py','a').write('#')\nexcept OSError:\n    print('safe')",
     "home": "import os\nprint('safe' if not os.path.exists(os.path.expanduser('~root')+'/.bashrc') "
@@ -159,7 +159,7 @@ def test_a_daemon_dies_with_the_run(isolation):
 
 
 def test_runs_side_by_side_do_not_see_each_other(isolation):
-    code = "import os, time\nopen('/tmp/x', 'w')\ntime.sleep(0.3)\nprint(sorted(os.listdir('/tmp')), len(os.listdir('/work')))"
+    code = "import os, time\nopen('/tmp/x', 'w')\ntime.sleep(0.3)\nprint(sorted(os.listdir('/tmp')), len(os.listdir('/answer')))"
     outs = []
     threads = [threading.Thread(target=lambda: outs.append(run(code, isolation).stdout)) for _ in range(4)]
     for thread in threads:

@@ -9,7 +9,7 @@ from kettlefield.campaign.guard import guard_session
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.campaign.prompts import render_exercise
-from kettlefield.campaign.registry import begin_campaign, budget_warning, register_candidates
+from kettlefield.campaign.registry import Registered, begin_campaign, budget_warning, register_candidates
 from kettlefield.campaign.serving import Session, serving
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
@@ -71,16 +71,16 @@ class Conductor:
         """
         begin_campaign(self._record, self._plan, self._suite, self._isolation, self._accelerator)
         chosen = [candidate for candidate in self._plan.candidates if candidate.name in scope.candidates]
-        ids = await register_candidates(self._record, chosen, self._accelerator, self._observer)
-        pending = {c.name: self._pending(c, ids[c.name], scope.exercises) for c in chosen}
+        known = await register_candidates(self._record, chosen, self._accelerator, self._observer)
+        pending = {c.name: self._pending(c, known[c.name].id, scope.exercises) for c in chosen}
         total = sum(c.grading.samples for c in chosen) * len(scope.exercises)
         self._observer.planned(total, total - sum(map(len, pending.values())))
         with ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix="grader") as graders:
             for candidate in chosen:
                 try:
-                    await self._run_candidate(candidate, ids[candidate.name], pending[candidate.name], graders)
+                    await self._run_candidate(candidate, known[candidate.name], pending[candidate.name], graders)
                 except ServerError as err:
-                    self._trouble(candidate, ids[candidate.name], str(err))
+                    self._trouble(candidate, known[candidate.name].id, str(err))
         return self._tally
 
     def _pending(
@@ -97,14 +97,15 @@ class Conductor:
     async def _run_candidate(
         self,
         candidate: Candidate,
-        candidate_id: int,
+        registered: Registered,
         pending: list[tuple[Exercise, int]],
         graders: ThreadPoolExecutor,
     ) -> None:
+        candidate_id = registered.id
         timed = self._record.speed_samples(candidate_id)
         if not pending and timed >= candidate.speed.requests:
             return
-        warning = budget_warning(candidate, self._plan.rig.memory_budget)
+        warning = budget_warning(candidate.name, registered.predicted_bytes, self._plan.rig.memory_budget)
         if warning is not None:
             self._record.save_note(warning, candidate_id)
             self._observer.trouble(warning)

@@ -4,6 +4,7 @@ import asyncio
 import json
 import os
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
@@ -25,6 +26,14 @@ from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise, Suite
 from kettlefield.weights.digest import digest_of_files
 from kettlefield.weights.read import files_of, read_facts
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Registered:
+    """A candidate that is written down."""
+
+    id: int
+    predicted_bytes: int | None  # peak memory that its header foretells
 
 
 def begin_campaign(
@@ -62,13 +71,13 @@ def begin_campaign(
 
 async def register_candidates(
     record: Record, chosen: list[Candidate], accelerator: Accelerator | None, observer: Observer
-) -> dict[str, int]:
+) -> dict[str, Registered]:
     """Read every weights file's header and digest before anything is measured, then write the candidates down.
 
     Returns
     -------
     dict
-        Candidate name -> id in the record.
+        Candidate name -> its id in the record, and what its header foretells.
 
     Raises
     ------
@@ -78,7 +87,7 @@ async def register_candidates(
     files = {c.name: files_of(c.weights) for c in chosen if c.weights is not None}
     digests = await _digests(files, observer)
     bandwidth = _bandwidth(accelerator)
-    ids = {}
+    registered = {}
     for candidate in chosen:
         before = record.weights_digest(candidate.name)
         digest = digests.get(candidate.name)
@@ -88,6 +97,7 @@ async def register_candidates(
                 str(candidate.weights),
                 "Restore the file, or give the plan a new record.",
             )
+        facts = _weights_facts(candidate, bandwidth)
         entry = CandidateEntry(
             name=candidate.name,
             model=candidate.model,
@@ -97,21 +107,21 @@ async def register_candidates(
             weights_path=str(candidate.weights) if candidate.weights is not None else None,
             weights_bytes=sum(path.stat().st_size for path in files[candidate.name]) if digest is not None else None,
             weights_sha256=digest,
-            weights_facts=_weights_facts(candidate, bandwidth),
+            weights_facts=facts,
         )
-        ids[candidate.name] = record.put_candidate(entry)
-    return ids
+        predicted = facts.get("predicted_bytes")
+        registered[candidate.name] = Registered(
+            id=record.put_candidate(entry), predicted_bytes=predicted if isinstance(predicted, int) else None
+        )
+    return registered
 
 
-def budget_warning(candidate: Candidate, budget_bytes: int | None) -> str | None:
+def budget_warning(name: str, predicted_bytes: int | None, budget_bytes: int | None) -> str | None:
     """What to say when a candidate's header foretells more memory than the plan's budget; it is run all the same."""
-    if budget_bytes is None or candidate.weights is None:
+    if budget_bytes is None or predicted_bytes is None or predicted_bytes <= budget_bytes:
         return None
-    predicted = _weights_facts(candidate, None).get("predicted_bytes")
-    if not isinstance(predicted, int) or predicted <= budget_bytes:
-        return None
-    need, budget = format_bytes(predicted), format_bytes(budget_bytes)
-    return f"{candidate.name}: by its header it needs {need}, memory_budget is {budget}"
+    need, budget = format_bytes(predicted_bytes), format_bytes(budget_bytes)
+    return f"{name}: by its header it needs {need}, memory_budget is {budget}"
 
 
 def _weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict[str, object]:

@@ -251,7 +251,7 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
             f"{facts.context_tokens:,}" if facts.context_tokens else "-",
             f"{facts.vocabulary:,}" if facts.vocabulary else "-",
             _layers(one),
-            facts.style,
+            facts.style + (", infill" if facts.chat_template and facts.infill_markers else ""),
             safe(_licence(one, allowed)),
         )
     console.print(table)

@@ -1,7 +1,7 @@
 """Isolation back ends: each turns a job into a command that can neither see nor reach what is not its own.
 
-Inside, a run sees: /usr and its toolchain (read-only), its own files under /work (read-only), scratch
-space under /work and /tmp (bounded, gone afterwards), a fresh /proc and a minimal /dev. It has no network,
+Inside, a run sees: /usr and its toolchain (read-only), its own files under /answer (read-only), scratch
+space under /answer and /tmp (bounded, gone afterwards), a fresh /proc and a minimal /dev. It has no network,
 not even loopback of the host, no other process, no environment of ours and no privilege.
 """
 
@@ -87,11 +87,11 @@ class Bubblewrap:
         args += ["--proc", "/proc", "--dev", "/dev"]
         args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/dev/shm", "--remount-ro", "/dev"]  # noqa: S108
         args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/tmp"]  # noqa: S108
-        args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/work"]
+        args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/answer"]
         for name in staged.names:
-            target = f"/work/{name}"
-            args += [*self._parents(target, below="/work"), "--ro-bind", str(staged.folder / name), target]
-        return [*args, "--remount-ro", "/", "--chdir", "/work", "--", *_inner(job, uid)]
+            target = f"/answer/{name}"
+            args += [*self._parents(target, below="/answer"), "--ro-bind", str(staged.folder / name), target]
+        return [*args, "--remount-ro", "/", "--chdir", "/answer", "--", *_inner(job, uid)]
 
     @staticmethod
     def _parents(path: str, below: str = "/") -> list[str]:
@@ -138,7 +138,7 @@ class UserNamespaces:
             f"mount -t tmpfs -o size=1m,mode=755 none {at}",
             f"cd {at}",
         ]
-        lines += ["mkdir -p usr proc dev tmp work old etc"]
+        lines += ["mkdir -p usr proc dev tmp answer old etc"]
         lines += [self._bind("/usr", "usr")]
         for link in _SYSTEM_LINKS:
             host = Path("/", link)
@@ -155,10 +155,10 @@ class UserNamespaces:
             lines += [f"touch dev/{device}", f"mount --bind /dev/{device} dev/{device}"]
         lines += ["mkdir dev/shm", "ln -s /proc/self/fd dev/fd"]
         lines += [f"ln -s /proc/self/fd/{number} dev/std{name}" for number, name in enumerate(("in", "out", "err"))]
-        for place in ("tmp", "work", "dev/shm"):
+        for place in ("tmp", "answer", "dev/shm"):
             lines += [f"mount -t tmpfs -o size={scratch},mode=1777,nosuid,nodev none {place}"]
         for name in staged.names:
-            target = f"work/{name}"
+            target = f"answer/{name}"
             lines += [f"mkdir -p {shlex.quote(str(Path(target).parent))}", f"touch {shlex.quote(target)}"]
             lines += [self._bind(str(staged.folder / name), target)]
         lines += [
@@ -167,7 +167,7 @@ class UserNamespaces:
             "cd /",
             "umount -l old",
         ]
-        lines += ["mount -o remount,ro,bind /", "cd /work"]
+        lines += ["mount -o remount,ro,bind /", "cd /answer"]
         # the shell stays as the first process: signals to that one are ignored, and what it leaves dies with it
         lines += ["set +e", '"$@"', "exit $?"]
         return "\n".join(lines)

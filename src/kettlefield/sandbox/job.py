@@ -15,7 +15,7 @@ class RunLimits:
     output_bytes: int  # standard output and error together
     processes: int = 64
     file_bytes: int = 32 * 2**20  # a single file
-    scratch_bytes: int = 64 * 2**20  # all files together, in each of /work and /tmp
+    scratch_bytes: int = 64 * 2**20  # all files together, in each of /answer and /tmp
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

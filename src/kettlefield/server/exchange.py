@@ -28,7 +28,7 @@ class Exchange:
     trace: Trace
     finish_reason: str | None
     fault: str | None = None  # of the server, in words
-    echo: Any = None  # what the server said beside the reply: settings as it took them, if it tells them
+    echo: Any = None  # the closing events whole: some servers tell there the settings as they took them
 
     @property
     def cap_hit(self) -> bool:

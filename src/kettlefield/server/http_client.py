@@ -19,6 +19,7 @@ from kettlefield.server.wire import Chunk, Delta, error_words
 CHAT_PATH = "/v1/chat/completions"
 TEXT_PATH = "/v1/completions"
 _DECODER = msgspec.json.Decoder(Chunk)
+MAX_CLOSING = 4  # events kept whole, for the settings that a server tells at the end
 PARSE_EVERY_S = 0.25  # stamps are taken on arrival, so parsing may come late and in batches
 _MAX_REPLY_CHARS = 16 * 2**20  # a reply beyond this is no reply; the stream is cut
 
@@ -37,7 +38,7 @@ class _Reply:
         self.completion_tokens: int | None = None
         self.fault: str | None = None
         self.done = False
-        self.echo: Any = None
+        self.closing: list[Any] = []
 
     def take(self, data: bytes | str, stamp_s: float) -> None:
         """One event's data; a role-only or empty event carries no text and gets no stamp."""
@@ -53,8 +54,8 @@ class _Reply:
         if chunk.error is not None:
             self.fault = f"sent an error in mid-stream: {shorten(visible(error_words(chunk.error)), 300)}"
             return
-        if chunk.echo is not None:
-            self.echo = chunk.echo
+        if chunk.is_closing and len(self.closing) < MAX_CLOSING:
+            self.closing.append(msgspec.json.decode(data))
         if chunk.usage is not None:
             self.prompt_tokens = chunk.usage.prompt_tokens
             self.completion_tokens = chunk.usage.completion_tokens
@@ -145,7 +146,7 @@ class HttpClient:
             trace=trace,
             finish_reason=reply.finish_reason,
             fault=reply.fault,
-            echo=reply.echo,
+            echo=reply.closing,
         )
 
     def _enter(self) -> int:

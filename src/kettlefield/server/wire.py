@@ -35,13 +35,11 @@ class Chunk(msgspec.Struct, frozen=True):
     choices: tuple[Choice, ...] = ()
     usage: Usage | None = None
     error: Any = None
-    generation_settings: Any = None  # two names under which servers tell the settings they took
-    settings: Any = None
 
     @property
-    def echo(self) -> Any:
-        """The settings as the server took them, where it tells them."""
-        return self.generation_settings if self.generation_settings is not None else self.settings
+    def is_closing(self) -> bool:
+        """Whether it ends the reply or counts it: where servers tell the settings that they took."""
+        return self.usage is not None or any(choice.finish_reason for choice in self.choices)
 
 
 class ModelEntry(msgspec.Struct, frozen=True):
