@@ -115,26 +115,15 @@ class _CandidateBase(_Table, frozen=True, kw_only=True):
     settings: str | None = None  # name of a [settings.NAME] block that it shares with others
 
 
-SettingsTable: Any = msgspec.defstruct(
-    "SettingsTable",
-    _override_fields,
-    bases=(_Table,),
-    frozen=True,
-    kw_only=True,
-    forbid_unknown_fields=True,
-    module=__name__,
-)
+def _overriding(name: str, base: type[msgspec.Struct]) -> Any:
+    """A table that may also hold any key of the overridable ones."""
+    return msgspec.defstruct(
+        name, _override_fields, bases=(base,), frozen=True, kw_only=True, forbid_unknown_fields=True, module=__name__
+    )
 
 
-CandidateTable: Any = msgspec.defstruct(
-    "CandidateTable",
-    _override_fields,
-    bases=(_CandidateBase,),
-    frozen=True,
-    kw_only=True,
-    forbid_unknown_fields=True,
-    module=__name__,
-)
+SettingsTable: Any = _overriding("SettingsTable", _Table)
+CandidateTable: Any = _overriding("CandidateTable", _CandidateBase)
 
 
 class PlanFile(_Table, frozen=True, kw_only=True):
