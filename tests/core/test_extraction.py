@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.extraction import Wanted, extract_answer
+from kettlefield.core.answer import Wanted
+from kettlefield.core.extraction import extract_answer
 from kettlefield.core.fences import find_blocks
 
 PYTHON = Wanted(language="python", file="answer.py", entry="berth_of")

@@ -4,7 +4,8 @@ from pathlib import Path
 
 import pytest
 
-from kettlefield.core.extraction import Wanted, extract_answer
+from kettlefield.core.answer import Wanted
+from kettlefield.core.extraction import extract_answer
 from kettlefield.core.languages import LANGUAGES
 from kettlefield.grading.grader import grade_files
 from kettlefield.rig.toolchains import LANGUAGES_KNOWN, Missing, find_toolchain

@@ -32,6 +32,9 @@ LANGUAGES = {
     )
 }
 
+# what an exercise says that leaves the choice of language to the model, and one that wants no code but words
+ANY, TEXT = "any", "text"
+
 # fences that hold no program whatever the exercise asks: commands, output, data
 NO_PROGRAM = frozenset(
     [
@@ -59,3 +62,9 @@ def language_of_alias(alias: str) -> str | None:
     """The language a code fence names, or None when it names none that we know."""
     lowered = alias.lower()
     return next((lang.name for lang in LANGUAGES.values() if lowered in lang.aliases), None)
+
+
+def language_of_suffix(name: str) -> str | None:
+    """The language that a file name's suffix stands for, or None."""
+    suffix = f".{name.rsplit('.', 1)[-1].lower()}" if "." in name else ""
+    return next((lang.name for lang in LANGUAGES.values() if lang.suffix == suffix), None)

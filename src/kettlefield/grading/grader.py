@@ -3,8 +3,9 @@
 import dataclasses
 from dataclasses import dataclass
 
+from kettlefield.core.answer import Answer, AnswerFile, Wanted
 from kettlefield.core.errors import RigError
-from kettlefield.core.extraction import Answer, AnswerFile, Wanted, extract_answer
+from kettlefield.core.extraction import extract_answer
 from kettlefield.core.outcome import Facts, Outcome, RunEnd, decide_outcome
 from kettlefield.core.replysigns import is_looping, is_refusal
 from kettlefield.grading.checks import CheckResult, run_calls, run_program, unbuilt

@@ -2,7 +2,7 @@
 
 import ast
 
-from kettlefield.core.extraction import Answer
+from kettlefield.core.answer import Answer
 from kettlefield.rig.toolchains import Toolchain, find_toolchain
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.sandbox.job import Job, RunLimits

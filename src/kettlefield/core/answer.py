@@ -1,0 +1,55 @@
+"""What is wanted of a reply, and what was found in it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Gap:
+    """The code that stands before and after what the model was to write."""
+
+    opening: str
+    closing: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    """What the exercise asks for, as far as it guides the choice among blocks."""
+
+    language: str  # one of LANGUAGES, ANY or TEXT
+    file: str  # name that the extracted text gets
+    entry: str | None = None  # function or class that must be there; None for a whole program
+    others: tuple[str, ...] = ()  # further files that the answer must hold
+    given: Mapping[str, str] = field(default_factory=dict)  # files the model was shown, to be edited
+    gap: Gap | None = None
+    continued: bool = False  # the reply carries on the opening itself, without a fence or a word
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AnswerFile:
+    """One file of an answer."""
+
+    name: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answer:
+    """What was found in a reply; without files there is no answer, and ``how`` says why."""
+
+    files: tuple[AnswerFile, ...]
+    how: str
+    remarks: tuple[str, ...] = ()
+    cut: bool = False  # the block that was taken never ended
+    language: str | None = None  # what the answer is written in, as far as it is told
+
+    @property
+    def main(self) -> str:
+        """The name of the file that is built and run: the first."""
+        return self.files[0].name
+
+
+def ordered_files(files: Mapping[str, str], main: str) -> tuple[AnswerFile, ...]:
+    """The main file first: it is the one that is built and run."""
+    names = sorted(files, key=lambda name: (name != main, name))
+    return tuple(AnswerFile(name=name, text=files[name]) for name in names)

@@ -1,0 +1,27 @@
+"""File names that others wrote: which may be laid into a folder, and which leave it."""
+
+from pathlib import PurePosixPath
+
+MAX_NAME_CHARS = 200
+MAX_DEPTH = 5  # folders; more is no small program
+
+
+def is_safe_name(name: str) -> bool:
+    """Whether a file name stays inside its folder and shows as what it is.
+
+    Relative, with plain slashes, no ``.`` or ``..``, no hidden part, no drive letter, nothing unprintable
+    (a NUL among it), and not longer or deeper than any honest file of an answer.
+    """
+    parts = name.split("/")
+    return (
+        0 < len(name) <= MAX_NAME_CHARS
+        and len(parts) <= MAX_DEPTH
+        and not any(part == "" or part.startswith((".", "-", "~")) or part != part.strip() for part in parts)
+        and not any(ch in '\\:*?"<>|' for ch in name)
+        and name.isprintable()
+    )
+
+
+def stem_of(name: str) -> str:
+    """A file's name without folder and suffix."""
+    return PurePosixPath(name).stem
