@@ -3,6 +3,7 @@
 import shutil
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from kettlefield.core.outcome import Outcome
@@ -82,7 +83,7 @@ ANSWERS = {
         "import sys\ndef fare_quote(*a):\n    f = sys._getframe()\n    while f:\n"
         "        job = f.f_locals.get('job')\n        if job: return sorted(job)\n        f = f.f_back\n",
         "wrong-answer",
-        '["cases", "file", "function", "nonce"], expected',
+        '["cases", "file", "function", "nonce", "object"], expected',
     ),
     "javascript returns undefined": ("drift-set", "function driftCode(r) {}", "wrong-answer", "undefined"),
     "javascript throws": (
@@ -135,27 +136,23 @@ def test_javascript_may_offer_its_function_in_any_usual_way(code):
     assert grade("drift-set", code.replace("%s", body)).outcome is Outcome.PASSED
 
 
-def test_an_unordered_check_takes_any_order_of_the_right_items():
-    import msgspec
-
+def test_a_check_in_any_order_takes_any_order_of_the_right_items():
     exercise = SUITE["berth-clashes"]
     answer = exercise.answer["answer.py"].replace("return clashes", "return clashes[::-1]")
     assert grade("berth-clashes", answer).outcome is Outcome.WRONG_ANSWER
-    spec = msgspec.structs.replace(
-        exercise.spec, check=(msgspec.structs.replace(exercise.spec.check[0], unordered=True),)
-    )
-    loose = msgspec.structs.replace(exercise, spec=spec)
+    check = msgspec.structs.replace(exercise.spec.check[0], compare="any-order")
+    loose = msgspec.structs.replace(exercise, turns=(msgspec.structs.replace(exercise.turns[0], checks=(check,)),))
     for code, outcome in ((answer, Outcome.PASSED), (answer.replace("[::-1]", "[1:]"), Outcome.WRONG_ANSWER)):
         assert grade_files(loose, {"answer.py": code}, available_isolation()).outcome is outcome
 
 
 def test_expected_values_never_enter_the_sandbox(monkeypatch):
     """Nothing that goes into a run holds a secret that only the expected values hold."""
-    from kettlefield.grading import checks
+    from kettlefield.grading import calls
 
     seen = []
-    real = checks.run_job
-    monkeypatch.setattr(checks, "run_job", lambda job, isolation: seen.append(job) or real(job, isolation))
+    real = calls.run_job
+    monkeypatch.setattr(calls, "run_job", lambda job, isolation: seen.append(job) or real(job, isolation))
     grade("fare-quote", SUITE["fare-quote"].answer["answer.py"])
     case = next(c for c in SUITE["fare-quote"].call_cases["worked cases"] if c.expect == 32515)
     assert case.args and seen

@@ -10,7 +10,7 @@ from kettlefield.core.languages import LANGUAGES
 from kettlefield.grading.grader import grade_files
 from kettlefield.rig.toolchains import LANGUAGES_KNOWN, Missing, find_toolchain
 from kettlefield.sandbox.available import available_isolation
-from kettlefield.suite.format import Exercise, ExerciseFile, Limits, ProgramCase, ProgramCheck
+from kettlefield.suite.format import Exercise, ExerciseFile, Limits, ProgramCase, ProgramCheck, Turn
 
 FILES = {"java": "Answer.java"}
 SETUP = "CREATE TABLE tide (height INTEGER); INSERT INTO tide VALUES (3), (4);\n"
@@ -85,10 +85,13 @@ def exercise(language, *cases, **check):
         id="tides",
         folder=Path(),
         spec=spec,
-        prompt="",
+        turns=(Turn(prompt="", checks=spec.check, answer={}),),
         call_cases={},
         program_cases={"sum": tuple(cases) * 2},
-        answer={},
+        scripts={},
+        given={},
+        opening=None,
+        closing="",
         decoys={},
     )
 

@@ -3,6 +3,8 @@
 import math
 from typing import Any
 
+from kettlefield.core.patterns import matches_whole
+
 MAX_DEPTH = 200  # deeper than any exercise; keeps hostile nesting from exhausting the stack
 
 
@@ -62,6 +64,39 @@ def same_items(found: Any, expected: Any, *, tolerance: float | None = None) -> 
             return False
         del free[at]
     return True
+
+
+def compare_values(found: Any, expected: Any, *, how: str = "equal", tolerance: float | None = None) -> bool:
+    """Compare in one of the named ways.
+
+    Parameters
+    ----------
+    found, expected : JSON value
+        As decoded by a JSON parser.
+    how : str
+        "equal"; "any-order": lists of the same items; "one-of": ``expected`` lists what is accepted;
+        "within": ``expected`` is [low, high], both included; "pattern": ``expected`` is a regular expression
+        for a whole text.
+    tolerance : float, optional
+        As ``values_agree`` takes it; "within" and "pattern" have none.
+
+    Raises
+    ------
+    ValueError
+        There is no such way.
+    """
+    if how == "equal":
+        return values_agree(found, expected, tolerance=tolerance)
+    if how == "any-order":
+        return same_items(found, expected, tolerance=tolerance)
+    if how == "one-of":
+        return any(values_agree(found, item, tolerance=tolerance) for item in expected)
+    if how == "within":
+        low, high = expected
+        return isinstance(found, int | float) and not isinstance(found, bool) and bool(low <= found <= high)
+    if how == "pattern":
+        return isinstance(found, str) and matches_whole(str(expected), found)
+    raise ValueError(f"how={how!r}: wanted equal, any-order, one-of, within or pattern")
 
 
 def words_agree(found: str, expected: str, *, tolerance: float) -> bool:

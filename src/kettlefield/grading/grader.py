@@ -3,17 +3,37 @@
 import dataclasses
 from dataclasses import dataclass
 
-from kettlefield.core.answer import Answer, AnswerFile, Wanted
+from kettlefield.core.answer import Answer, AnswerFile, Gap, Wanted
 from kettlefield.core.errors import RigError
-from kettlefield.core.extraction import extract_answer
+from kettlefield.core.extraction import answer_text, extract_answer
+from kettlefield.core.languages import ANY, TEXT, language_of_suffix
 from kettlefield.core.outcome import Facts, Outcome, RunEnd, decide_outcome
 from kettlefield.core.replysigns import is_looping, is_refusal
-from kettlefield.grading.checks import CheckResult, run_calls, run_program, unbuilt
+from kettlefield.grading.calls import run_calls
+from kettlefield.grading.costs import run_budget, run_growth
 from kettlefield.grading.otherlanguage import is_other_language
-from kettlefield.rig.toolchains import Missing, find_toolchain
-from kettlefield.sandbox.building import BuildFault, build_answer
+from kettlefield.grading.programs import run_program
+from kettlefield.grading.results import CheckResult, unbuilt
+from kettlefield.grading.scripts import run_script
+from kettlefield.grading.texts import check_scope, check_text
+from kettlefield.rig.packages import Packages, find_packages
+from kettlefield.rig.toolchains import Missing, Toolchain, find_toolchain
+from kettlefield.sandbox.building import BuildFault, Built, build_answer
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.suite.format import CallsCheck, Exercise
+from kettlefield.suite.format import (
+    BudgetCheck,
+    CallsCheck,
+    Check,
+    Exercise,
+    GrowthCheck,
+    ProgramCheck,
+    ScopeCheck,
+    ScriptCheck,
+    TextCheck,
+)
+
+# after these the other checks would find the same
+_FINAL = frozenset({RunEnd.NO_BUILD, RunEnd.MISSING_MODULE, RunEnd.RIG_FAULT})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,13 +46,47 @@ class Grade:
     checks: tuple[CheckResult, ...]
     fault: str = ""  # of the rig, in words
 
+    @property
+    def files(self) -> dict[str, str]:
+        """The answer's files by name."""
+        return {file.name: file.text for file in self.answer.files}
 
-def wanted_of(exercise: Exercise) -> Wanted:
-    """What extraction needs to know of an exercise."""
-    return Wanted(language=exercise.spec.language, file=exercise.spec.file, entry=exercise.spec.entry)
+
+def wanted_of(exercise: Exercise, *, given: dict[str, str] | None = None, continued: bool = False) -> Wanted:
+    """What extraction needs to know of an exercise.
+
+    Parameters
+    ----------
+    exercise : Exercise
+        What was asked.
+    given : dict, optional
+        Files of the model's own earlier turn, which it may edit; none: those the exercise shows.
+    continued : bool
+        The model was given the bare opening and carried it on.
+    """
+    spec = exercise.spec
+    gap = Gap(opening=exercise.opening, closing=exercise.closing) if exercise.opening is not None else None
+    return Wanted(
+        language=spec.language,
+        file=spec.file,
+        entry=spec.entry,
+        others=spec.files,
+        given=given if given is not None else exercise.given,
+        gap=gap,
+        continued=continued,
+    )
 
 
-def grade_reply(exercise: Exercise, reply: str, *, cap_hit: bool, isolation: Isolation) -> Grade:
+def grade_reply(
+    exercise: Exercise,
+    reply: str,
+    *,
+    cap_hit: bool,
+    isolation: Isolation,
+    turn: int = 1,
+    earlier: dict[str, str] | None = None,
+    continued: bool = False,
+) -> Grade:
     """Extract the answer from a reply and grade it.
 
     Parameters
@@ -45,58 +99,158 @@ def grade_reply(exercise: Exercise, reply: str, *, cap_hit: bool, isolation: Iso
         The finish reason says that the token cap or the context ended the reply.
     isolation : Isolation
         Where the answer may run.
+    turn : int
+        Which of the scripted turns is answered, from 1.
+    earlier : dict, optional
+        The files of the turn before, which this one may edit.
+    continued : bool
+        The model was given the bare opening and carried it on.
     """
-    answer = extract_answer(reply, wanted_of(exercise))
+    answer = extract_answer(reply, wanted_of(exercise, given=earlier, continued=continued))
+    if exercise.spec.language == TEXT and is_refusal(reply):
+        answer = dataclasses.replace(answer, files=(), how="the reply declines")
     facts = Facts(
         cap_hit=cap_hit,
         looping=cap_hit and is_looping(reply),
         declined=not answer.files and is_refusal(reply),
     )
-    return _grade(exercise, answer, facts, isolation)
+    return _grade(exercise, answer, facts, isolation, turn)
 
 
-def grade_files(exercise: Exercise, files: dict[str, str], isolation: Isolation) -> Grade:
+def grade_files(exercise: Exercise, files: dict[str, str], isolation: Isolation, *, turn: int = 1) -> Grade:
     """Grade files that need no extraction: an exercise's own answer, or a decoy."""
-    answer = Answer(files=tuple(AnswerFile(name=n, text=t) for n, t in files.items()), how="given")
-    return _grade(exercise, answer, Facts(), isolation)
+    return _grade(exercise, _given_answer(exercise, files), Facts(), isolation, turn)
 
 
-def _grade(exercise: Exercise, answer: Answer, of_reply: Facts, isolation: Isolation) -> Grade:
-    checks: tuple[CheckResult, ...] = ()
+def _given_answer(exercise: Exercise, files: dict[str, str]) -> Answer:
+    names = sorted(files, key=lambda name: (name != exercise.spec.file, name))
+    language = exercise.spec.language
+    return Answer(
+        files=tuple(AnswerFile(name=name, text=files[name]) for name in names),
+        how="given",
+        language=language_of_suffix(names[0]) if language == ANY else language,
+    )
+
+
+def _grade(exercise: Exercise, answer: Answer, of_reply: Facts, isolation: Isolation, turn: int) -> Grade:
+    results: tuple[CheckResult, ...] = ()
+    checks = exercise.turns[turn - 1].checks
     fault = ""
     if answer.files:
         try:
-            checks = _run_checks(exercise, {file.name: file.text for file in answer.files}, isolation)
+            results = _run_checks(exercise, checks, answer, isolation)
         except RigError as err:
             fault = str(err)
-    fault = fault or next((check.detail for check in checks if check.end is RunEnd.RIG_FAULT), "")
-    ends = [check.end for check in checks if check.required]
+    fault = fault or next((result.detail for result in results if result.end is RunEnd.RIG_FAULT), "")
+    required = [result for result in results if result.required]
+    ends = [result.end for result in required]
+    is_known = exercise.spec.language not in {ANY, TEXT}
     facts = dataclasses.replace(
         of_reply,
         has_answer=bool(answer.files),
         answer_cut=answer.cut,
         run_ends=(*ends, RunEnd.RIG_FAULT) if fault else tuple(ends),
-        required_passed=tuple(check.passed for check in checks if check.required),
-        other_language=RunEnd.NO_BUILD in ends and is_other_language(answer, exercise.spec.language, isolation),
+        required_passed=tuple(result.passed for result in required),
+        other_language=RunEnd.NO_BUILD in ends
+        and is_known
+        and is_other_language(answer, exercise.spec.language, isolation),
     )
-    weights = sum(check.weight for check in exercise.spec.check)
-    score = sum(check.weight for check in checks if check.passed) / weights if weights else 0.0
-    return Grade(outcome=decide_outcome(facts), score=score, answer=answer, checks=checks, fault=fault)
+    weights = sum(check.weight for check in checks)
+    score = sum(result.weight * result.credit for result in results) / weights if weights else 0.0
+    named = tuple(_as_regression(exercise, result, turn) for result in results)
+    return Grade(outcome=decide_outcome(facts), score=score, answer=answer, checks=named, fault=fault)
 
 
-def _run_checks(exercise: Exercise, files: dict[str, str], isolation: Isolation) -> tuple[CheckResult, ...]:
-    toolchain = find_toolchain(exercise.spec.language)
+def _as_regression(exercise: Exercise, result: CheckResult, turn: int) -> CheckResult:
+    """What an earlier turn had right and this one breaks is called so."""
+    own = next((exercise.own_turn(check) for check in exercise.checks if check.name == result.name), 1)
+    if result.passed or own == turn:
+        return result
+    return dataclasses.replace(
+        result,
+        detail=f"regression, right at turn {own}: {result.detail}",
+        feedback=f"this worked before and must still hold: {result.feedback}",
+    )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Bench:
+    """What the checks of one answer share."""
+
+    exercise: Exercise
+    built: Built
+    files: dict[str, str]
+    isolation: Isolation
+
+
+def _run_checks(
+    exercise: Exercise, checks: tuple[Check, ...], answer: Answer, isolation: Isolation
+) -> tuple[CheckResult, ...]:
+    files = {file.name: file.text for file in answer.files}
+    if exercise.spec.language == TEXT:
+        text = answer_text(files[answer.main])
+        return tuple(check_text(check, text) for check in checks if isinstance(check, TextCheck))
+    built = _build(exercise, answer, files, isolation)
+    if isinstance(built, BuildFault):
+        return (unbuilt(checks[0], built, _cases(exercise, checks[0])),)
+    bench = _Bench(exercise=exercise, built=built, files=files, isolation=isolation)
+    results: list[CheckResult] = []
+    for check in checks:
+        results.append(_run_check(bench, check))
+        if results[-1].end in _FINAL:
+            break
+    return tuple(results)
+
+
+def _run_check(bench: _Bench, check: Check) -> CheckResult:
+    exercise, built, isolation = bench.exercise, bench.built, bench.isolation
+    if isinstance(check, CallsCheck):
+        return run_calls(exercise, check, built, isolation)
+    if isinstance(check, ProgramCheck):
+        return run_program(exercise, check, built, isolation)
+    if isinstance(check, ScriptCheck):
+        return run_script(exercise, check, built, isolation)
+    if isinstance(check, ScopeCheck):
+        return check_scope(exercise, check, bench.files)
+    if isinstance(check, GrowthCheck):
+        return run_growth(exercise, check, built, _own(exercise, check, isolation), isolation)
+    if isinstance(check, BudgetCheck):
+        return run_budget(exercise, check, built, _own(exercise, check, isolation), isolation)
+    raise TypeError(f"check={check!r}: a text is read, not run")
+
+
+def _cases(exercise: Exercise, check: Check) -> int:
+    return len(exercise.call_cases.get(check.name) or exercise.program_cases.get(check.name) or ())
+
+
+def _build(exercise: Exercise, answer: Answer, files: dict[str, str], isolation: Isolation) -> Built | BuildFault:
+    if answer.language is None:
+        return BuildFault(end=RunEnd.NO_BUILD, words="it is in none of the languages that we know", wall_s=0.0)
+    packages = _packages(exercise) if answer.language == "python" else None
+    return build_answer(_toolchain(exercise, answer.language), files, answer.main, isolation, packages)
+
+
+def _toolchain(exercise: Exercise, language: str) -> Toolchain:
+    toolchain = find_toolchain(language)
     if isinstance(toolchain, Missing):
         raise RigError(f"{toolchain.language} is not installed", exercise.id, f"Install it: {toolchain.remedy}.")
-    built = build_answer(toolchain, files, exercise.spec.file, isolation)
+    return toolchain
+
+
+def _packages(exercise: Exercise) -> Packages | None:
+    """The declared packages; one that is missing is the rig's fault, never the model's."""
+    if not exercise.spec.packages:
+        return None
+    found = find_packages(exercise.spec.packages)
+    if isinstance(found, str):
+        raise RigError(f"the package {found} is not installed", exercise.id, f"Install it: pip install {found}.")
+    return found
+
+
+def _own(exercise: Exercise, check: Check, isolation: Isolation) -> Built:
+    """The exercise's own answer of the check's turn, made ready to run."""
+    files = exercise.turns[exercise.own_turn(check) - 1].answer
+    built = _build(exercise, _given_answer(exercise, files), files, isolation)
     if isinstance(built, BuildFault):
-        return (unbuilt(exercise, exercise.spec.check[0], built),)
-    results = []
-    for check in exercise.spec.check:
-        if isinstance(check, CallsCheck):
-            results.append(run_calls(exercise, check, files, toolchain, isolation))
-        else:
-            results.append(run_program(exercise, check, built, isolation))
-        if results[-1].end in {RunEnd.NO_BUILD, RunEnd.MISSING_MODULE, RunEnd.RIG_FAULT}:
-            break  # the other checks would find the same
-    return tuple(results)
+        raise RigError(f"its own answer does not build: {built.words}", exercise.id, "Mend the suite.")
+    return built

@@ -5,15 +5,18 @@ each run, so nothing that a compiler was made to write elsewhere survives.
 """
 
 import re
+import shlex
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import last_lines, shorten
+from kettlefield.rig.packages import Packages
 from kettlefield.rig.toolchains import Toolchain
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
-from kettlefield.sandbox.languages import script_job
+from kettlefield.sandbox.languages import calls_job, script_job
 from kettlefield.sandbox.runner import run_job
 
 BUILD_LIMITS = RunLimits(
@@ -38,6 +41,7 @@ class Recipe:
     missing: re.Pattern[str]  # what a compiler or the run says when a package or header is not there
     syntax: re.Pattern[str] | None = None  # what a run says when the source does not even parse
     bound_address_space: bool = True  # of the run
+    joins: bool = False  # the compiler takes all source files of a program at once
 
 
 RECIPES = {
@@ -46,12 +50,14 @@ RECIPES = {
         keeps="program",
         run=("./program",),
         missing=re.compile(r"fatal error: \S+: No such file"),
+        joins=True,
     ),
     "cpp": Recipe(
         build="PROGRAM -std=c++20 -O1 -o /tmp/out @ -pthread",
         keeps="program",
         run=("./program",),
         missing=re.compile(r"fatal error: \S+: No such file"),
+        joins=True,
     ),
     "rust": Recipe(
         build="PROGRAM --edition 2021 -O -o /tmp/out @",
@@ -65,6 +71,7 @@ RECIPES = {
         run=("./program",),
         missing=re.compile(r"cannot find package|is not in GOROOT|no required module"),
         bound_address_space=False,
+        joins=True,
     ),
     "java": Recipe(
         build="mkdir /tmp/o && PROGRAM -J-Xmx512m -d /tmp/o @ && (cd /tmp/o && jar -J-Xmx256m cf /tmp/out .)",
@@ -72,6 +79,7 @@ RECIPES = {
         run=("java", "-Xmx{heap_mib}m", "-XX:+UseSerialGC", "-XX:TieredStopAtLevel=1", "-cp", "program.jar", "{stem}"),
         missing=re.compile(r"error: package \S+ does not exist"),
         bound_address_space=False,
+        joins=True,
     ),
     "bash": Recipe(
         build="PROGRAM -n @",
@@ -97,13 +105,17 @@ class Built:
     toolchain: Toolchain
     files: Mapping[str, str | bytes]
     main: str
+    packages: Packages | None = None  # declared by the exercise, seen by the answer
+
+    def calls_job(self, order: dict[str, Any], limits: RunLimits) -> Job:
+        """One run of the harness that calls functions of it."""
+        return calls_job(self.toolchain, self._texts(), order, limits, self.packages)
 
     def job(self, nonce: str, stdin: bytes, args: tuple[str, ...], limits: RunLimits) -> Job:
         """One run of it."""
         recipe = RECIPES.get(self.toolchain.language)
         if recipe is None:
-            texts = {name: content for name, content in self.files.items() if isinstance(content, str)}
-            return script_job(self.toolchain, texts, (nonce, self.main, *args), stdin, limits)
+            return script_job(self.toolchain, self._texts(), (nonce, self.main, *args), stdin, limits, self.packages)
         heap_mib = max(16, limits.memory_bytes // 2**20 - 96)
         stem = self.main.rsplit(".", 1)[0]
         return Job(
@@ -115,6 +127,9 @@ class Built:
             bound_address_space=recipe.bound_address_space,
             result_fd=False,
         )
+
+    def _texts(self) -> dict[str, str]:
+        return {name: content for name, content in self.files.items() if isinstance(content, str)}
 
     def end_of(self, report: RunReport) -> RunEnd | None:
         """What a run's own words say of its end, for languages without a harness; None when they say nothing."""
@@ -136,7 +151,13 @@ class BuildFault:
     wall_s: float
 
 
-def build_answer(toolchain: Toolchain, files: dict[str, str], main: str, isolation: Isolation) -> Built | BuildFault:
+def build_answer(
+    toolchain: Toolchain,
+    files: dict[str, str],
+    main: str,
+    isolation: Isolation,
+    packages: Packages | None = None,
+) -> Built | BuildFault:
     """Make an answer ready to run; compiled languages are built once, whatever number of runs follows.
 
     Raises
@@ -146,8 +167,8 @@ def build_answer(toolchain: Toolchain, files: dict[str, str], main: str, isolati
     """
     recipe = RECIPES.get(toolchain.language)
     if recipe is None or recipe.build is None:
-        return Built(toolchain=toolchain, files=files, main=main)
-    command = recipe.build.replace("PROGRAM", toolchain.program).replace("@", main)
+        return Built(toolchain=toolchain, files=files, main=main, packages=packages)
+    command = recipe.build.replace("PROGRAM", toolchain.program).replace("@", _sources(recipe, files, main))
     export = " && cat /tmp/out >&$1" if recipe.keeps else ""
     job = Job(
         argv=("bash", "-c", command + export, "bash", "{fd}"),
@@ -162,6 +183,13 @@ def build_answer(toolchain: Toolchain, files: dict[str, str], main: str, isolati
         return fault
     made: dict[str, str | bytes] = {recipe.keeps: report.results} if recipe.keeps else {}
     return Built(toolchain=toolchain, files={**files, **made}, main=main)
+
+
+def _sources(recipe: Recipe, files: dict[str, str], main: str) -> str:
+    """The files that the compiler is given: the main one first, then the others of its kind."""
+    suffix = main[main.rfind(".") :]
+    others = sorted(name for name in files if name != main and name.endswith(suffix)) if recipe.joins else []
+    return " ".join(shlex.quote(name) for name in (main, *others))
 
 
 def _fault(recipe: Recipe, report: RunReport) -> BuildFault | None:

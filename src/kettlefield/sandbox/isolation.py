@@ -24,33 +24,42 @@ class Isolation(Protocol):
 
     name: str
     lacks: tuple[str, ...]  # promises it cannot keep, for the record
+    gated: bool  # it waits at a gate, so that limits can be set on it from outside before the program starts
 
     def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
         """The command that runs the job shut in."""
         ...
 
 
-def _inner(job: Job, uid: int) -> list[str]:
-    """Drop what privilege is left, then set limits, then the program."""
+def _unprivileged(uid: int) -> list[str]:
+    """Drop what privilege is left."""
     drop = ["setpriv", "--no-new-privs", "--bounding-set=-all", "--inh-caps=-all"]
     if os.geteuid() == 0:
         drop += [f"--reuid={uid}", f"--regid={uid}", "--clear-groups"]
-    return [*drop, "--", *_bounded(job), f"--nproc={job.limits.processes}", "--", *job.argv]
+    return [*drop, "--"]
 
 
-def _bounded(job: Job) -> list[str]:
+def bounds_of(job: Job, *, processes: bool = True) -> dict[str, tuple[int, int]]:
+    """Soft and hard limits on each process of a run, by the names that the kernel's resource limits have."""
     limits = job.limits
     cpu_s = max(1, round(limits.cpu_s))
-    bounds = [
-        "prlimit",
-        f"--cpu={cpu_s}:{cpu_s + 1}",
-        f"--fsize={limits.file_bytes}",
-        "--nofile=256",
-        "--core=0",
-    ]
+    bounds = {
+        "cpu": (cpu_s, cpu_s + 1),
+        "fsize": (limits.file_bytes, limits.file_bytes),
+        "nofile": (256, 256),
+        "core": (0, 0),
+    }
     if job.bound_address_space:
-        bounds.append(f"--as={limits.memory_bytes}")
+        bounds["as"] = (limits.memory_bytes, limits.memory_bytes)
+    if processes:
+        bounds["nproc"] = (limits.processes, limits.processes)
     return bounds
+
+
+def _bounded(job: Job, *, processes: bool = True) -> list[str]:
+    """The same limits set by a command in front of the program."""
+    bounds = bounds_of(job, processes=processes).items()
+    return ["prlimit", *(f"--{name}={soft}:{hard}" for name, (soft, hard) in bounds), "--"]
 
 
 class Bubblewrap:
@@ -58,6 +67,7 @@ class Bubblewrap:
 
     name = "bubblewrap"
     lacks: tuple[str, ...] = ()
+    gated = True
 
     def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
         """See ``Isolation``."""
@@ -72,6 +82,8 @@ class Bubblewrap:
         ]
         if os.geteuid() != 0:
             args += ["--unshare-user", "--uid", "1000", "--gid", "1000"]
+        if staged.gate is not None:
+            args += ["--block-fd", str(staged.gate[0]), "--info-fd", str(staged.gate[1])]
         args += ["--die-with-parent", "--new-session", "--hostname", "kettlefield", "--clearenv"]
         for name, value in {"PATH": _PATH, "HOME": "/tmp", "LANG": "C.UTF-8", **job.env}.items():  # noqa: S108
             args += ["--setenv", name, value]
@@ -82,16 +94,19 @@ class Bubblewrap:
                 args += ["--symlink", str(host.readlink()), str(host)]
             elif host.is_dir():
                 args += ["--ro-bind", str(host), str(host)]
-        for path in (*_SYSTEM_FILES, *job.mounts):
-            args += [*self._parents(path), "--ro-bind-try", path, path]
         args += ["--proc", "/proc", "--dev", "/dev"]
         args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/dev/shm", "--remount-ro", "/dev"]  # noqa: S108
         args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/tmp"]  # noqa: S108
         args += ["--perms", "1777", "--size", scratch, "--tmpfs", "/answer"]
+        # after the scratch folders: what is needed may itself lie below /tmp
+        for path in (*_SYSTEM_FILES, *job.mounts):
+            args += [*self._parents(path), "--ro-bind-try", path, path]
         for name in staged.names:
             target = f"/answer/{name}"
             args += [*self._parents(target, below="/answer"), "--ro-bind", str(staged.folder / name), target]
-        return [*args, "--remount-ro", "/", "--chdir", "/answer", "--", *_inner(job, uid)]
+        # an ordinary user's bubblewrap has dropped everything by itself
+        drop = _unprivileged(uid) if os.geteuid() == 0 else []
+        return [*args, "--remount-ro", "/", "--chdir", "/answer", "--", *drop, *job.argv]
 
     @staticmethod
     def _parents(path: str, below: str = "/") -> list[str]:
@@ -105,6 +120,7 @@ class UserNamespaces:
 
     name = "user namespaces"
     lacks: tuple[str, ...] = ("nested user namespaces are not forbidden",)
+    gated = False
 
     def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
         """See ``Isolation``."""
@@ -112,7 +128,14 @@ class UserNamespaces:
         root.mkdir(exist_ok=True)
         user = [] if os.geteuid() == 0 else ["--user", "--map-root-user"]
         environment = {"PATH": _PATH, "HOME": "/tmp", "LANG": "C.UTF-8", **job.env}  # noqa: S108
-        inner = ["env", "-i", *(f"{k}={v}" for k, v in environment.items()), *_inner(job, uid)]
+        inner = [
+            "env",
+            "-i",
+            *(f"{k}={v}" for k, v in environment.items()),
+            *_unprivileged(uid),
+            *_bounded(job),
+            *job.argv,
+        ]
         return [
             *("setpriv", "--pdeathsig", "KILL", "--"),
             *(
@@ -133,6 +156,8 @@ class UserNamespaces:
     def _script(self, job: Job, staged: Staged, root: Path) -> str:
         at, scratch = shlex.quote(str(root)), job.limits.scratch_bytes
         lines = [
+            # before the host's files are out of sight
+            f"echo 0 > {shlex.quote(str(staged.group))} || true" if staged.group else "true",
             "set -e",
             "mount --make-rprivate /",
             f"mount -t tmpfs -o size=1m,mode=755 none {at}",
@@ -146,17 +171,17 @@ class UserNamespaces:
                 lines += [f"ln -s {shlex.quote(str(host.readlink()))} {link}"]
             elif host.is_dir():
                 lines += [f"mkdir {link}", self._bind(str(host), link)]
-        for path in (*_SYSTEM_FILES, *job.mounts):
-            if Path(path).exists():
-                target = shlex.quote(path.lstrip("/"))
-                make = f"mkdir -p {target}" if Path(path).is_dir() else f"touch {target}"
-                lines += [make, self._bind(path, path.lstrip("/"))]
         for device in ("null", "zero", "full", "random", "urandom"):
             lines += [f"touch dev/{device}", f"mount --bind /dev/{device} dev/{device}"]
         lines += ["mkdir dev/shm", "ln -s /proc/self/fd dev/fd"]
         lines += [f"ln -s /proc/self/fd/{number} dev/std{name}" for number, name in enumerate(("in", "out", "err"))]
         for place in ("tmp", "answer", "dev/shm"):
             lines += [f"mount -t tmpfs -o size={scratch},mode=1777,nosuid,nodev none {place}"]
+        for path in (*_SYSTEM_FILES, *job.mounts):
+            if Path(path).exists():
+                target = shlex.quote(path.lstrip("/"))
+                make = f"mkdir -p {target}" if Path(path).is_dir() else f"touch {target}"
+                lines += [make, self._bind(path, path.lstrip("/"))]
         for name in staged.names:
             target = f"answer/{name}"
             lines += [f"mkdir -p {shlex.quote(str(Path(target).parent))}", f"touch {shlex.quote(target)}"]
@@ -183,8 +208,9 @@ class NoIsolation:
 
     name = "none"
     lacks: tuple[str, ...] = ("network", "the user's files", "other processes", "disk space")
+    gated = False
 
     def command(self, job: Job, staged: Staged, uid: int) -> list[str]:
         """See ``Isolation``; the runner starts it in the staged folder."""
         environment = {"PATH": _PATH, "LANG": "C.UTF-8", "HOME": str(staged.folder), **job.env}
-        return ["env", "-i", *(f"{k}={v}" for k, v in environment.items()), *_bounded(job), "--", *job.argv]
+        return ["env", "-i", *(f"{k}={v}" for k, v in environment.items()), *_bounded(job, processes=False), *job.argv]

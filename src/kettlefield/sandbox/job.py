@@ -41,6 +41,8 @@ class RunReport:
     stderr: bytes
     results: bytes  # what came over the private descriptor
     wall_s: float
+    cpu_s: float = 0.0  # processor time of all its processes; 0 when it was stopped from outside
+    peak_bytes: int = 0  # largest resident size of one of its processes
     timed_out: bool = False
     over_limit: str | None = None  # which limit, with its figure
     rig_fault: str | None = None  # isolation itself failed
@@ -52,3 +54,7 @@ class Staged:
 
     folder: Path
     names: tuple[str, ...]
+    gate: tuple[int, int] | None = (
+        None  # descriptors: the run waits for a byte on the first, tells its pid on the second
+    )
+    group: Path | None = None  # file that lets the run's first process into a control group

@@ -1,8 +1,11 @@
 """Run one job shut in: feed it, watch its limits, collect what it says, leave nothing of it alive."""
 
 import contextlib
+import ctypes
+import functools
 import itertools
 import os
+import resource
 import selectors
 import shutil
 import signal
@@ -16,12 +19,15 @@ from pathlib import Path
 from kettlefield.core.errors import RigError
 from kettlefield.core.units import format_bytes
 from kettlefield.rig.processes import process_tree, proportional_bytes, resident_bytes
+from kettlefield.sandbox.gate import Gate
 from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Isolation
 from kettlefield.sandbox.job import Job, RunReport, Staged
+from kettlefield.sandbox.memory_group import take_group
 
 PIPE_BYTES = 32 * 2**10  # well below what a pipe holds before a writer must wait
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
 RESULT_LIMIT_BYTES = 48 * 2**20  # a program that was built comes this way too
+_PR_SET_CHILD_SUBREAPER = 36  # linux/prctl.h
 _uids = itertools.cycle(range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + 4000))
 # exit statuses that the shell's convention gives to a limit's signal
 _SIGXCPU_STATUS = 128 + signal.SIGXCPU
@@ -72,31 +78,44 @@ class _Run:
         }
         self.over_limit: str | None = None
         self.timed_out = False
+        self.usages: list[resource.struct_rusage] = []
+        _adopt_orphans()
         uid = next(_uids)
         (stdin_read, self.stdin), (stdout, stdout_write), (stderr, stderr_write), (results, results_write) = (
             _pipe_for(uid) for _ in range(4)
         )
         self.sources = {stdout: "stdout", stderr: "stderr", results: "results"}
+        theirs = [stdin_read, stdout_write, stderr_write, results_write]
         argv = tuple(part.replace("{fd}", str(results_write)) for part in job.argv) if job.result_fd else job.argv
-        command = isolation.command(replace(job, argv=argv), staged, uid)
+        # memory of files in the run's own folders counts too
+        self.group = take_group(job.limits.memory_bytes + 2 * job.limits.scratch_bytes)
+        gate = Gate() if isolation.gated else None
+        staged = replace(
+            staged,
+            gate=gate.theirs if gate is not None else None,
+            group=self.group.door if self.group is not None else None,
+        )
         self.started_s = time.monotonic()
         try:
             self.process = subprocess.Popen(
-                command,
+                isolation.command(replace(job, argv=argv), staged, uid),
                 stdin=stdin_read,
                 stdout=stdout_write,
                 stderr=stderr_write,
-                pass_fds=(results_write,) if job.result_fd else (),
+                pass_fds=(*((results_write,) if job.result_fd else ()), *(gate.theirs if gate is not None else ())),
                 start_new_session=True,
                 cwd=staged.folder,
             )
         except OSError as err:
             for descriptor in (self.stdin, *self.sources):
                 os.close(descriptor)
+            if gate is not None:
+                gate.abandon()
             raise RigError(f"cannot start a run ({err})", isolation.name, "Check that it is installed.") from err
         finally:
-            for descriptor in (stdin_read, stdout_write, stderr_write, results_write):
+            for descriptor in theirs:
                 os.close(descriptor)
+        self.inner_pid = gate.open(job, self.group) if gate is not None else None
 
     def report(self) -> RunReport:
         feeder = None
@@ -109,10 +128,14 @@ class _Run:
             self._collect()
         finally:
             self._kill()
+            self._reap_inner()
             if feeder is not None:
                 feeder.join()
             for descriptor in self.sources:
                 os.close(descriptor)
+            out_of_memory = self.group is not None and self.group.was_exceeded()
+        if out_of_memory:
+            self.over_limit = self.over_limit or f"more memory than {format_bytes(self.job.limits.memory_bytes)}"
         status = self.process.returncode
         status = 128 - status if status < 0 else status
         used_up = time.monotonic() - self.started_s >= self.job.limits.cpu_s
@@ -127,6 +150,8 @@ class _Run:
             stderr=bytes(self.streams["stderr"]),
             results=bytes(self.streams["results"]),
             wall_s=time.monotonic() - self.started_s,
+            cpu_s=sum(usage.ru_utime + usage.ru_stime for usage in self.usages),
+            peak_bytes=max((usage.ru_maxrss * 1024 for usage in self.usages), default=0),
             timed_out=self.timed_out,
             over_limit=self.over_limit,
             rig_fault=self._isolation_fault(status),
@@ -200,7 +225,7 @@ class _Run:
 
     def _kill(self) -> None:
         """Kill the tree; in a process-id namespace the rest dies with its first process."""
-        if self.process.poll() is not None:
+        if self._has_ended():
             # it ended by itself and took its namespace with it; without one, what is left of its group is ended here
             with contextlib.suppress(ProcessLookupError, PermissionError):
                 os.killpg(self.process.pid, signal.SIGKILL)
@@ -210,6 +235,24 @@ class _Run:
                 os.kill(pid, signal.SIGKILL)
         self.process.wait()
 
+    def _has_ended(self) -> bool:
+        """Whether the run ended by itself; the kernel then says what it and all below it used."""
+        pid, status, usage = os.wait4(self.process.pid, os.WNOHANG)
+        if pid == 0:
+            return False
+        self.process.returncode = os.waitstatus_to_exitcode(status)
+        self.usages.append(usage)
+        return True
+
+    def _reap_inner(self) -> None:
+        """Wait for the first process of the namespace: when it is gone, all that the run started is.
+
+        The isolation may end without having waited for it; it is ours then, and brings what all below it used.
+        """
+        if self.inner_pid is not None:
+            with contextlib.suppress(ChildProcessError):
+                self.usages.append(os.wait4(self.inner_pid, 0)[2])
+
     def _isolation_fault(self, status: int) -> str | None:
         """The isolation's own failure, told apart from the program's by who speaks on standard error."""
         first = bytes(self.streams["stderr"][:500]).decode(errors="replace").split("\n", 1)[0]
@@ -218,6 +261,12 @@ class _Run:
                 if first.startswith(speaker):
                     return first
         return None
+
+
+@functools.cache
+def _adopt_orphans() -> None:
+    """Make processes whose parent ends ours instead of the system's, so that what they used can be asked for."""
+    ctypes.CDLL(None).prctl(_PR_SET_CHILD_SUBREAPER, 1, 0, 0, 0)
 
 
 def _pipe_for(uid: int) -> tuple[int, int]:

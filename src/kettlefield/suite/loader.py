@@ -1,19 +1,18 @@
 """A suite's folder in, checked exercises out; every error names the file and the key."""
 
-import re
 from importlib import resources
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 from typing import TypeVar
 
 import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.suite import format as fmt
+from kettlefield.suite.consistency import check_spec
 from kettlefield.suite.lock import combine, exercise_digests, lock_faults
 from kettlefield.suite.toml_struct import read_json, read_text, read_toml, to_struct
 
 C = TypeVar("C", fmt.CallCase, fmt.ProgramCase)
-_ID = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
 MAX_ANSWER_FILES = 50
 
 
@@ -85,62 +84,53 @@ def load_exercise(folder: Path) -> fmt.Exercise:
     """
     path = folder / "exercise.toml"
     spec = to_struct(read_toml(path), fmt.ExerciseFile, path)
-    _check_spec(folder, path, spec)
-    calls = {
-        check.name: _cases(folder / check.cases, fmt.CallCase)
-        for check in spec.check
-        if isinstance(check, fmt.CallsCheck)
-    }
-    programs = {
-        check.name: _cases(folder / check.cases, fmt.ProgramCase)
-        for check in spec.check
-        if isinstance(check, fmt.ProgramCheck)
-    }
+    check_spec(folder, path, spec)
+    checks = [*spec.check, *(check for turn in spec.turn for check in turn.check)]
+    opening = folder / fmt.OPENING
+    closing = folder / fmt.CLOSING
     return fmt.Exercise(
         id=folder.name,
         folder=folder,
         spec=spec,
-        prompt=read_text(folder / "prompt.md").strip() + "\n",
-        call_cases=calls,
-        program_cases=programs,
-        answer=_files(folder / "answer", spec.file),
+        turns=_turns(folder, spec),
+        call_cases={c.name: _cases(folder / c.cases, fmt.CallCase) for c in checks if isinstance(c, fmt.CallsCheck)},
+        program_cases={
+            c.name: _cases(folder / c.cases, fmt.ProgramCase)
+            for c in checks
+            if isinstance(c, fmt.ProgramCheck | fmt.ScriptCheck)
+        },
+        scripts={name: read_text(folder / name) for check in checks for name in _scripts_of(check)},
+        given=_files(folder / "given", None) if (folder / "given").is_dir() else {},
+        opening=read_text(opening) if opening.exists() else None,
+        closing=read_text(closing) if closing.exists() else "",
         decoys={decoy.name: _files(folder / "decoys" / decoy.name, spec.file) for decoy in spec.decoy},
     )
 
 
-def is_plain_name(name: str) -> bool:
-    """Whether a file name stays inside its folder: relative, no ``..``, no control character."""
-    path = PurePosixPath(name)
-    return bool(
-        name
-        and not path.is_absolute()
-        and ".." not in path.parts
-        and "\\" not in name
-        and all(ch.isprintable() for ch in name)
-    )
-
-
-def _check_spec(folder: Path, path: Path, spec: fmt.ExerciseFile) -> None:
-    def refuse(what: str, key: str, hint: str) -> None:
-        raise InputError(what, f"{path} [{key}]", hint)
-
-    if not _ID.fullmatch(folder.name):
-        refuse(f'folder name "{folder.name}" is no id', "id", "Use small letters, digits and single hyphens.")
-    if not 1 <= spec.difficulty <= 5:
-        refuse(f"is {spec.difficulty}", "difficulty", "Write 1 (easy) to 5 (hard).")
-    if not is_plain_name(spec.file):
-        refuse(f"{spec.file!r} leaves the exercise's folder", "file", "Name a file without a path.")
-    if not spec.check:
-        refuse("there is none", "check", "An exercise needs at least one check.")
-    names = [check.name for check in spec.check]
-    if len(set(names)) < len(names):
-        refuse("two checks share a name", "check", "Give each check a name of its own.")
-    if spec.language not in fmt.CALLABLE and any(isinstance(check, fmt.CallsCheck) for check in spec.check):
-        refuse(
-            f'is "{spec.language}", whose functions cannot be called one by one', "language", 'Use kind = "program".'
+def _turns(folder: Path, spec: fmt.ExerciseFile) -> tuple[fmt.Turn, ...]:
+    turns = [
+        fmt.Turn(
+            prompt=read_text(folder / "prompt.md").strip() + "\n",
+            checks=spec.check,
+            answer=_files(folder / "answer", spec.file),
         )
-    if not any(check.required for check in spec.check):
-        refuse("none is required", "check", "At least one check must decide whether the answer passes.")
+    ]
+    for number, turn in enumerate(spec.turn, 2):
+        held = tuple(check for check in turns[-1].checks if check.name not in turn.replaces)
+        turns.append(
+            fmt.Turn(
+                prompt=read_text(folder / f"prompt-{number}.md").strip() + "\n",
+                checks=(*held, *turn.check),
+                answer=_files(folder / f"answer-{number}", spec.file),
+            )
+        )
+    return tuple(turns)
+
+
+def _scripts_of(check: fmt.Check) -> tuple[str, ...]:
+    if isinstance(check, fmt.ScriptCheck):
+        return (check.script,)
+    return (check.inputs,) if isinstance(check, fmt.GrowthCheck | fmt.BudgetCheck) else ()
 
 
 def _cases(path: Path, kind: type[C]) -> tuple[C, ...]:
@@ -149,6 +139,8 @@ def _cases(path: Path, kind: type[C]) -> tuple[C, ...]:
         raise InputError("holds no list of cases", str(path), 'Write [{"args": ...}, ...] with at least one case.')
     cases = []
     for number, entry in enumerate(data, 1):
+        if kind is fmt.CallCase and isinstance(entry, dict) and not {"expect", "raises", "steps"} & set(entry):
+            raise InputError(f"case {number} expects nothing", str(path), "Write expect, raises or steps.")
         try:
             cases.append(msgspec.convert(entry, kind))
         except msgspec.ValidationError as err:
@@ -156,8 +148,8 @@ def _cases(path: Path, kind: type[C]) -> tuple[C, ...]:
     return tuple(cases)
 
 
-def _files(folder: Path, main: str) -> dict[str, str]:
-    if not (folder / main).is_file():
+def _files(folder: Path, main: str | None) -> dict[str, str]:
+    if main is not None and not (folder / main).is_file():
         raise InputError(f"there is no {main}", str(folder), "Each answer and decoy holds the file that is asked for.")
     paths = sorted(path for path in folder.rglob("*") if path.is_file() and "__pycache__" not in path.parts)
     if len(paths) > MAX_ANSWER_FILES:

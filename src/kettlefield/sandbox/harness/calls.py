@@ -1,7 +1,8 @@
 """Runs inside the isolation: calls the answer's function and frames each result on a private descriptor.
 
-Standard input holds {"nonce", "file", "function", "cases": [[argument, ...], ...]}; expected values never
-come here. One line a case goes out: the nonce, a space, a JSON object.
+Standard input holds {"nonce", "file", "function", "object", "cases": [{"args": [...], "steps": [...]}, ...]};
+expected values never come here. With "object" the function is a class, and the steps are its methods' calls.
+One line a case goes out: the nonce, a space, a JSON object.
 """
 
 import errno
@@ -50,6 +51,7 @@ def describe(error):
     except BaseException:
         message = "(its message cannot be read)"
     described = {"type": type(error).__name__, "message": message[:2000], "line": line}
+    described["kinds"] = [kind.__name__ for kind in type(error).__mro__[:-2]]
     if isinstance(error, ModuleNotFoundError):
         described["module"] = str(error.name)
     if isinstance(error, MemoryError):
@@ -59,6 +61,14 @@ def describe(error):
     if isinstance(error, (BlockingIOError,)) or "can't start new thread" in message:
         described["limit"] = "processes"
     return described
+
+
+def take(target, step):
+    """One method call on the case's object."""
+    try:
+        return {"value": plain(getattr(target, step["call"])(*step["args"]))}
+    except BaseException as error:
+        return {"error": describe(error)}
 
 
 def main():
@@ -74,6 +84,7 @@ def main():
 
     path = os.path.join(HERE, job["file"])
     sys.path.insert(0, HERE)
+    sys.path += filter(None, os.environ.pop("PACKAGES", "").split(":"))
     namespace = {"__name__": "answer", "__file__": path, "__builtins__": __builtins__}
     try:
         with open(path, encoding="utf-8") as source:
@@ -98,11 +109,21 @@ def main():
             }
         )
         return
-    for number, arguments in enumerate(job["cases"]):
+    for number, case in enumerate(job["cases"]):
         try:
-            send({"case": number, "value": plain(function(*arguments))})
+            result = function(*case["args"])
         except BaseException as error:
             send({"case": number, "error": describe(error)})
+            continue
+        if job["object"]:
+            send({"case": number, "steps": [take(result, step) for step in case["steps"]]})
+        else:
+            try:
+                value = plain(result)
+            except BaseException as error:
+                send({"case": number, "error": describe(error)})
+            else:
+                send({"case": number, "value": value})
     send({"done": True})
 
 

@@ -23,6 +23,14 @@ function plain(value, depth = 0) {
   return Object.fromEntries(Object.keys(value).map((key) => [key, plain(value[key], depth + 1)]));
 }
 
+function kinds(error) {
+  const found = [];
+  for (let kind = Object.getPrototypeOf(Object(error)); kind && found.length < 10; kind = Object.getPrototypeOf(kind)) {
+    if (kind.constructor?.name) found.push(kind.constructor.name);
+  }
+  return found.filter((name) => name !== "Object");
+}
+
 function describe(error) {
   const stack = typeof error?.stack === "string" ? error.stack : "";
   const line = stack.split(here + "/").slice(1).map((rest) => /^[^:\n]*:(\d+)/.exec(rest)).find(Boolean);
@@ -30,6 +38,7 @@ function describe(error) {
     type: String(error?.name ?? typeof error),
     message: String(error?.message ?? error).slice(0, 2000),
     line: line ? Number(line[1]) : null,
+    kinds: kinds(error),
   };
   if (error?.code === "MODULE_NOT_FOUND" || error?.code === "ERR_MODULE_NOT_FOUND") described.module = described.message;
   if (error?.code === "ENOSPC" || error?.code === "EFBIG") described.limit = "disk";
@@ -89,6 +98,14 @@ async function load(file, inner, send) {
   }
 }
 
+async function take(target, step) {
+  try {
+    return { value: plain(await target[step.call](...step.args)) };
+  } catch (error) {
+    return { error: describe(error) };
+  }
+}
+
 async function calls() {
   const job = JSON.parse(fs.readFileSync(0, "utf8"));
   const send = sender(job.nonce);
@@ -102,9 +119,16 @@ async function calls() {
     send({ build: { type: "ReferenceError", message: `no function ${name} is defined`, line: null } });
     return;
   }
-  for (const [number, args] of job.cases.entries()) {
+  for (const [number, { args, steps }] of job.cases.entries()) {
     try {
-      send({ case: number, value: plain(await entry(...args)) });
+      if (!job.object) {
+        send({ case: number, value: plain(await entry(...args)) });
+        continue;
+      }
+      const target = new entry(...args);
+      const results = [];
+      for (const step of steps) results.push(await take(target, step));
+      send({ case: number, steps: results });
     } catch (error) {
       send({ case: number, error: describe(error) });
     }

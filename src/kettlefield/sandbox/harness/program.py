@@ -22,6 +22,7 @@ def main():
     send({"built": True})
     sys.argv = [path, *sys.argv[4:]]
     sys.path.insert(0, os.getcwd())
+    sys.path += filter(None, os.environ.pop("PACKAGES", "").split(":"))
     module = types.ModuleType("__main__")
     module.__file__ = path
     sys.modules["__main__"] = module

@@ -1,0 +1,31 @@
+"""Exercises written into a temporary folder, for tests of what the built-in suite does not hold."""
+
+import json
+from pathlib import Path
+
+import tomli_w
+
+from kettlefield.suite.loader import load_exercise
+
+BASE = {
+    "title": "A test",
+    "kind": "write",
+    "language": "python",
+    "file": "answer.py",
+    "difficulty": 1,
+    "topics": ["tests"],
+    "tests": "Nothing of its own.",
+    "decoy": [],
+}
+
+
+def write_exercise(folder: Path, spec: dict, files: dict[str, object]):
+    """Write an exercise; values that are no text become JSON. ``answer`` and ``prompt`` may be left out."""
+    folder.mkdir(parents=True, exist_ok=True)
+    merged = BASE | spec
+    (folder / "exercise.toml").write_text(tomli_w.dumps(merged))
+    for name, content in ({"prompt.md": "Do it.\n", f"answer/{merged['file']}": "x = 1\n"} | files).items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(content if isinstance(content, str) else json.dumps(content))
+    return load_exercise(folder)
