@@ -47,6 +47,7 @@ class Done:
 def _own_cache(tmp_path_factory):
     """The tests' digest cache is their own."""
     os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+    os.environ.pop("COLUMNS", None)  # some runners set it, and tables would fold
 
 
 @pytest.fixture(scope="session")

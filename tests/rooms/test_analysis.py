@@ -76,7 +76,7 @@ class Writer:
         )  # fmt: skip
         attempts = tuple(
             AttemptEntry(
-                exchange=None if outcome is FAULT else self.exchange(ids, **options), outcome=outcome,
+                turn=1, language="python", exchange=None if outcome is FAULT else self.exchange(ids, **options), outcome=outcome,
                 score=float(outcome is PASSED), files={"answer.py": "x"}, how="the only block", remarks=("r",), fault="",
                 checks=(check,),
             )

@@ -8,8 +8,8 @@ import pytest
 
 from kettlefield.campaign.drafting import draft_plan, model_name
 from kettlefield.campaign.plan import NOT_SET
-from kettlefield.campaign.prompts import render_exercise, render_text
-from kettlefield.campaign.repair import REPAIRABLE, repair_messages
+from kettlefield.campaign.prompts import follow_up, render_exercise, render_text
+from kettlefield.campaign.repair import REPAIRABLE, repair_words
 from kettlefield.campaign.tables import PromptingTable
 from kettlefield.cli import console
 from kettlefield.core.errors import InputError, RigError, ServerError
@@ -144,12 +144,16 @@ def test_a_prompt_names_the_environment_and_the_form_of_the_answer():
 def test_what_goes_back_for_repair_holds_the_error_and_not_the_expected_value():
     wrong = grade_files(FARE, {"answer.py": "def fare_quote(*a):\n    return -1\n"}, available_isolation())
     assert wrong.outcome in REPAIRABLE
-    said, told = repair_messages("my reply", wrong)
-    assert said == {"role": "assistant", "content": "my reply"}
-    assert "fare_quote(1, 0, 0, false) gave -1, which is wrong" in told["content"]
-    assert "1240" not in told["content"] and "1240" in wrong.checks[0].detail
+    told = repair_words(wrong)
+    assert "fare_quote(1, 0, 0, false) gave -1, which is wrong" in told
+    assert "1240" not in told and "1240" in wrong.checks[0].detail
     broken = grade_files(FARE, {"answer.py": "def fare_quote(:\n"}, available_isolation())
-    assert "does not build: SyntaxError: invalid syntax" in repair_messages("r", broken)[1]["content"]
+    assert "does not build: SyntaxError: invalid syntax" in repair_words(broken)
+    chat = follow_up(render_exercise(FARE, PromptingTable()), "my reply", told, FARE, PromptingTable())
+    assert chat.messages[1:] == ({"role": "assistant", "content": "my reply"}, {"role": "user", "content": told})
+    plain = PromptingTable(style="continuation")
+    text = follow_up(render_exercise(FARE, plain), "x = 1", told, FARE, plain).messages[0]["content"]
+    assert f"x = 1\n```\n\n{told}" in text and text.endswith("```python\n")
 
 
 @pytest.mark.parametrize(

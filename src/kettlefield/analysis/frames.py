@@ -44,7 +44,6 @@ def count_exercises(record: Record) -> int:
 def trials_frame(record: Record) -> pd.DataFrame:
     """One row a trial with the figures of its last attempt's exchange; times in seconds, rates in tokens/s."""
     trial, attempt, exchange, candidate = schema.trial, schema.attempt, schema.exchange, schema.candidate
-    first = attempt.alias("first")
     last = sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts)
     query = (
         sa.select(
@@ -56,7 +55,7 @@ def trials_frame(record: Record) -> pd.DataFrame:
             trial.c.outcome,
             trial.c.score,
             trial.c.attempts,
-            first.c.outcome.label("first_outcome"),
+            trial.c.first_outcome,
             exchange.c.in_flight,
             exchange.c.first_token_s,
             exchange.c.decode_rate_tps,
@@ -67,7 +66,6 @@ def trials_frame(record: Record) -> pd.DataFrame:
         )
         .join(candidate, candidate.c.id == trial.c.candidate_id)
         .join(attempt, last)
-        .join(first, sa.and_(first.c.trial_id == trial.c.id, first.c.number == 1))
         .outerjoin(exchange, exchange.c.id == attempt.c.exchange_id)
         .order_by(trial.c.id)
     )
@@ -158,6 +156,7 @@ def _open_attempt(connection: sa.Connection, attempt: dict[str, Any]) -> dict[st
     checks = connection.execute(sa.select(check).where(check.c.attempt_id == attempt["id"]).order_by(check.c.id))
     return {
         "number": attempt["number"],
+        "turn": attempt["turn"],
         "outcome": attempt["outcome"],
         "score": attempt["score"],
         "fault": attempt["fault"],

@@ -6,8 +6,8 @@ from collections.abc import Callable
 from concurrent.futures import Executor
 
 from kettlefield.campaign.plan import Candidate
-from kettlefield.campaign.prompts import render_exercise, reply_text
-from kettlefield.campaign.repair import REPAIRABLE, repair_messages
+from kettlefield.campaign.prompts import follow_up, is_bare, next_turn, render_exercise, reply_text
+from kettlefield.campaign.repair import REPAIRABLE, repair_words
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.timeline import read_figures
 from kettlefield.grading.grader import Grade, grade_reply
@@ -93,22 +93,21 @@ def _seed(desk: Desk, sample: int) -> int:
 
 
 async def _run_trial(desk: Desk, exercise: Exercise, sample: int, asking: asyncio.Semaphore) -> TrialEntry:
-    """One trial: an attempt, and repair turns in the same conversation as long as it fails and the plan allows."""
+    """One trial: its scripted turns one after the other, each with repair turns as long as it fails.
+
+    A turn that cannot be mended ends the trial: the next would build on code that is wrong.
+    """
     seed = _seed(desk, sample)
     prompting = desk.candidate.prompting
     ask = dataclasses.replace(render_exercise(exercise, prompting), sampling=sampling_of(desk.candidate, seed))
     attempts: list[AttemptEntry] = []
-    while True:
-        async with asking:
-            exchange = await _ask(desk, ask)
-        if exchange is None or exchange.fault is not None:
-            attempts.append(_faulty(desk, exchange))
+    earlier: dict[str, str] | None = None
+    for turn in range(1, len(exercise.turns) + 1):
+        graded = await _run_turn(desk, _Asked(exercise=exercise, turn=turn, earlier=earlier, ask=ask), asking, attempts)
+        if graded is None or graded.grade.outcome is not Outcome.PASSED or turn == len(exercise.turns):
             break
-        grade = await _grade(desk, exercise, exchange)
-        attempts.append(_attempt(desk, exchange, grade))
-        if len(attempts) > desk.candidate.grading.repair_turns or grade.outcome not in REPAIRABLE:
-            break
-        ask = dataclasses.replace(ask, messages=(*ask.messages, *repair_messages(exchange.text, grade)))
+        earlier = graded.grade.files
+        ask = follow_up(graded.ask, graded.reply, next_turn(exercise, turn + 1, prompting), exercise, prompting)
     return TrialEntry(
         candidate_id=desk.candidate_id,
         exercise_id=exercise.id,
@@ -116,6 +115,45 @@ async def _run_trial(desk: Desk, exercise: Exercise, sample: int, asking: asynci
         seed=seed,
         attempts=tuple(attempts),
     )
+
+
+@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+class _Asked:
+    """One turn as it is put to the model."""
+
+    exercise: Exercise
+    turn: int
+    earlier: dict[str, str] | None  # the model's own files of the turn before
+    ask: Ask
+
+
+@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+class _Graded:
+    """The last attempt of a turn."""
+
+    ask: Ask
+    reply: str
+    grade: Grade
+
+
+async def _run_turn(
+    desk: Desk, asked: _Asked, asking: asyncio.Semaphore, attempts: list[AttemptEntry]
+) -> _Graded | None:
+    """An attempt, and repair turns in the same conversation; None after a fault of the server."""
+    prompting, ask = desk.candidate.prompting, asked.ask
+    repairs = 0 if is_bare(asked.exercise, prompting) else desk.candidate.grading.repair_turns
+    while True:
+        async with asking:
+            exchange = await _ask(desk, ask)
+        if exchange is None or exchange.fault is not None:
+            attempts.append(_faulty(desk, exchange, asked.turn))
+            return None
+        grade = await _grade(desk, asked, exchange)
+        attempts.append(_attempt(desk, exchange, grade, asked.turn))
+        if repairs == 0 or grade.outcome not in REPAIRABLE:
+            return _Graded(ask=ask, reply=exchange.text, grade=grade)
+        repairs -= 1
+        ask = follow_up(ask, exchange.text, repair_words(grade), asked.exercise, prompting)
 
 
 async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
@@ -130,28 +168,39 @@ async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
     return exchange
 
 
-async def _grade(desk: Desk, exercise: Exercise, exchange: Exchange) -> Grade:
+async def _grade(desk: Desk, asked: _Asked, exchange: Exchange) -> Grade:
     loop = asyncio.get_running_loop()
-    text = reply_text(exchange.text, exercise, desk.candidate.prompting)
+    exercise, prompting = asked.exercise, desk.candidate.prompting
+    text = reply_text(exchange.text, exercise, prompting)
     for retry in range(1 + desk.candidate.grading.fault_retries):
         grade = await loop.run_in_executor(
             desk.graders,
-            lambda: grade_reply(exercise, text, cap_hit=exchange.cap_hit, isolation=desk.isolation),
+            lambda: grade_reply(
+                exercise,
+                text,
+                cap_hit=exchange.cap_hit,
+                isolation=desk.isolation,
+                turn=asked.turn,
+                earlier=asked.earlier,
+                continued=is_bare(exercise, prompting),
+            ),
         )
         if grade.outcome is not Outcome.RIG_FAULT or retry == desk.candidate.grading.fault_retries:
             return grade
     raise AssertionError("unreachable: the last turn returns")
 
 
-def _faulty(desk: Desk, exchange: Exchange | None) -> AttemptEntry:
+def _faulty(desk: Desk, exchange: Exchange | None, turn: int) -> AttemptEntry:
     entry = None
     if exchange is not None:
         entry = exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id)
     return AttemptEntry(
+        turn=turn,
         exchange=entry,
         outcome=Outcome.SERVER_FAULT,
         score=0.0,
         files={},
+        language=None,
         how="not looked for",
         remarks=(),
         fault=(exchange.fault if exchange is not None else None) or "the server was gone before it could be asked",
@@ -159,12 +208,14 @@ def _faulty(desk: Desk, exchange: Exchange | None) -> AttemptEntry:
     )
 
 
-def _attempt(desk: Desk, exchange: Exchange, grade: Grade) -> AttemptEntry:
+def _attempt(desk: Desk, exchange: Exchange, grade: Grade, turn: int) -> AttemptEntry:
     return AttemptEntry(
+        turn=turn,
         exchange=exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id),
         outcome=grade.outcome,
         score=grade.score,
-        files={file.name: file.text for file in grade.answer.files},
+        files=grade.files,
+        language=grade.answer.language,
         how=grade.answer.how,
         remarks=grade.answer.remarks,
         fault=grade.fault,

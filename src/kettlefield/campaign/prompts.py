@@ -1,7 +1,11 @@
 """What is really sent for an exercise: its prompt, the environment it will run in, the form of the answer."""
 
+from dataclasses import replace
+
 from kettlefield.campaign.tables import PromptingTable
-from kettlefield.core.languages import LANGUAGES
+from kettlefield.core.continuation import cut_at_stops
+from kettlefield.core.languages import ANY, LANGUAGES, TEXT
+from kettlefield.rig.packages import Packages, find_packages
 from kettlefield.rig.toolchains import Toolchain, find_toolchain
 from kettlefield.server.exchange import Ask
 from kettlefield.suite.format import Exercise
@@ -21,21 +25,117 @@ _RUNTIME = {
 
 
 def render_exercise(exercise: Exercise, prompting: PromptingTable) -> Ask:
-    """What puts an exercise to a model in the plan's style; the sampling is added by whoever sends it.
+    """What puts an exercise's first turn to a model in the plan's style; the sampling is added by whoever sends it.
 
-    A model that only continues gets the opening of a code block and fills it; one that fills gaps gets the
-    block's two ends.
+    A model that only continues gets the opening of a code block and fills it - or, where the exercise itself
+    has an opening, just that; one that fills gaps gets the two ends.
     """
-    parts = [exercise.prompt.strip()]
-    toolchain = find_toolchain(exercise.spec.language)
-    if prompting.environment_line and isinstance(toolchain, Toolchain):
-        parts.append(f"Environment: {_RUNTIME[toolchain.language].format(version=toolchain.version)}.")
-    title = LANGUAGES[exercise.spec.language].title
+    if is_bare(exercise, prompting):
+        return _render_gap(exercise, prompting)
+    return render_text(_whole_text(exercise, exercise.turns[0].prompt, prompting), prompting, suffix="\n```\n")
+
+
+def is_bare(exercise: Exercise, prompting: PromptingTable) -> bool:
+    """Whether the model gets the exercise's opening without a word, and carries it on."""
+    if prompting.style == "chat" or exercise.opening is None:
+        return False
+    # a model that only continues cannot be shown what follows a gap
+    return prompting.style == "infill" or not exercise.closing
+
+
+def follow_up(ask: Ask, reply: str, words: str, exercise: Exercise, prompting: PromptingTable) -> Ask:
+    """The conversation with the model's own reply and what is said to it, be it an error or the next turn."""
+    if ask.is_chat:
+        said = {"role": "assistant", "content": reply}, {"role": "user", "content": words}
+        return replace(ask, messages=(*ask.messages, *said))
+    before = ask.messages[0]["content"]
+    text = f"{before}{reply}\n```\n\n{words}\n\n{_block_opening(exercise)}"
+    return replace(ask, messages=({"role": "prompt", "content": text},))
+
+
+def next_turn(exercise: Exercise, turn: int, prompting: PromptingTable) -> str:
+    """What a scripted follow-up turn says, with the form of the answer."""
+    words = exercise.turns[turn - 1].prompt.strip()
+    return f"{words}\n\n{_form_wanted(exercise)}" if prompting.style == "chat" else words
+
+
+def _whole_text(exercise: Exercise, prompt: str, prompting: PromptingTable) -> str:
+    """The prompt, what the exercise shows, the environment and the form of the answer."""
+    parts = [prompt.strip(), *_shown(exercise)]
+    environment = _environment(exercise) if prompting.environment_line else ""
+    parts += [environment] if environment else []
     if prompting.style == "chat":
-        parts.append(f"Reply with the complete {title} code in one code block.")
-        return render_text("\n\n".join(parts), prompting)
-    opening = "\n\n".join([*parts, f"The complete {title} code:", f"```{exercise.spec.language}\n"])
-    return render_text(opening, prompting, suffix="\n```\n")
+        return "\n\n".join([*parts, _form_wanted(exercise)])
+    return "\n\n".join([*parts, _block_opening(exercise)])
+
+
+def _render_gap(exercise: Exercise, prompting: PromptingTable) -> Ask:
+    text = exercise.opening or ""
+    if prompting.style == "infill":
+        prefix, suffix, middle = prompting.infill_markers
+        text = f"{prefix}{text}{suffix}{exercise.closing}{middle}"
+    return Ask(messages=({"role": "prompt", "content": text},), sampling={}, is_chat=False)
+
+
+def _shown(exercise: Exercise) -> list[str]:
+    """Files that the model is given, each in a block of its own."""
+    tag = exercise.spec.language
+    parts = [f"`{name}`:\n\n{_block(tag, text)}" for name, text in sorted(exercise.given.items())]
+    if exercise.opening is not None and exercise.closing:
+        parts.append(f"Before the gap:\n\n{_block(tag, exercise.opening)}")
+        parts.append(f"After the gap:\n\n{_block(tag, exercise.closing)}")
+    elif exercise.opening is not None:
+        parts.append(_block(tag, exercise.opening))
+    return parts
+
+
+def _block(tag: str, text: str) -> str:
+    return f"```{tag}\n{text.rstrip()}\n```"
+
+
+def _block_opening(exercise: Exercise) -> str:
+    if exercise.spec.language == TEXT:
+        return "Answer:"
+    tag = "" if exercise.spec.language == ANY else exercise.spec.language
+    return f"The complete {_title(exercise)} code:\n\n```{tag}\n"
+
+
+def _title(exercise: Exercise) -> str:
+    language = LANGUAGES.get(exercise.spec.language)
+    return language.title if language is not None else "program's"
+
+
+def _form_wanted(exercise: Exercise) -> str:
+    spec = exercise.spec
+    if spec.language == TEXT:
+        return "Reply in plain prose."
+    if spec.files:
+        names = ", ".join(f"`{name}`" for name in (spec.file, *spec.files))
+        return (
+            f"Reply with the complete files {names}, each in a code block of its own with its name on the line before."
+        )
+    if spec.language == ANY:
+        return "Reply with the complete code in one code block that names its language."
+    return f"Reply with the complete {_title(exercise)} code in one code block."
+
+
+def _environment(exercise: Exercise) -> str:
+    """The versions that the answer will meet, so that an old one is not blamed on the model."""
+    language = exercise.spec.language
+    if language == TEXT:
+        return ""
+    names = [name for name in LANGUAGES if name != "sql"] if language == ANY else [language]
+    found = [(name, find_toolchain(name)) for name in names]
+    lines = [_RUNTIME[name].format(version=tool.version) for name, tool in found if isinstance(tool, Toolchain)]
+    if not lines:
+        return ""
+    if language == ANY:
+        return f"Environment, any of: {'; '.join(lines)}."
+    packages = find_packages(exercise.spec.packages) if exercise.spec.packages else None
+    if isinstance(packages, Packages):
+        listed = " and ".join(f"{name} {version}" for name, version in packages.versions)
+        return f"Environment: {lines[0].replace('standard library only', f'standard library, {listed}')}."
+    return f"Environment: {lines[0]}."
 
 
 def render_text(text: str, prompting: PromptingTable, *, suffix: str = "\n") -> Ask:
@@ -59,5 +159,9 @@ def reply_text(reply: str, exercise: Exercise, prompting: PromptingTable) -> str
     """
     if prompting.style == "chat":
         return reply
-    ends = [at for mark in (*prompting.infill_markers, *_END_MARKS) if (at := reply.find(mark)) >= 0]
-    return f"```{exercise.spec.language}\n{reply[: min(ends)] if ends else reply}"
+    ends = (*prompting.infill_markers, *_END_MARKS)
+    kept = cut_at_stops(reply, ends)
+    if is_bare(exercise, prompting) or exercise.spec.language == TEXT:
+        return kept
+    tag = "" if exercise.spec.language == ANY else exercise.spec.language
+    return f"```{tag}\n{kept}"

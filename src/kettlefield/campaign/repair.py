@@ -31,9 +31,8 @@ _OPENING = {
 }
 
 
-def repair_messages(reply: str, grade: Grade) -> tuple[dict[str, str], dict[str, str]]:
-    """The model's own reply and what is said to it, to follow the messages so far."""
+def repair_words(grade: Grade) -> str:
+    """What is said after a failed attempt."""
     error = next((check.feedback for check in grade.checks if check.required and check.feedback), "")
     told = f"{_OPENING[grade.outcome]}{': ' if error else '.'}{shorten(error, ERROR_CHARS)}"
-    asked = f"{told}\n\nCorrect it and reply with the complete code in one code block."
-    return {"role": "assistant", "content": reply}, {"role": "user", "content": asked}
+    return f"{told}\n\nCorrect it and reply with the complete code in one code block."

@@ -137,6 +137,10 @@ def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
     )
     console.print(head.append(status_text(trial["outcome"])))
     for attempt in trial["attempts"]:
+        if len(trial["attempts"]) > 1:
+            turn = f" (turn {attempt['turn']})" if trial["attempts"][-1]["turn"] > 1 else ""
+            head = safe(f"\nattempt {attempt['number']}{turn}: ", "bold")
+            console.print(head.append(status_text(attempt["outcome"])))
         _print_attempt(console, attempt)
 
 

@@ -99,10 +99,12 @@ class CheckEntry:
 class AttemptEntry:
     """One attempt of a trial; without an exchange when the server was gone before it could be asked."""
 
+    turn: int  # of the scripted turns, from 1
     exchange: ExchangeEntry | None
     outcome: Outcome
     score: float
     files: dict[str, str]
+    language: str | None  # what the answer is written in, as far as it is told
     how: str
     remarks: tuple[str, ...]
     fault: str
@@ -123,6 +125,11 @@ class TrialEntry:
     def outcome(self) -> Outcome:
         """That of the last attempt."""
         return self.attempts[-1].outcome
+
+    @property
+    def first_outcome(self) -> Outcome:
+        """What it would have been without repair turns: that of the first attempt that did not pass, else the last."""
+        return next((a.outcome for a in self.attempts if a.outcome is not Outcome.PASSED), self.outcome)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

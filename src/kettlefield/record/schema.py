@@ -2,6 +2,7 @@
 
 History of the format:
 1: first format.
+2: attempts tell their scripted turn, trials their outcome without repair turns.
 """
 
 from sqlalchemy import (
@@ -17,7 +18,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 metadata = MetaData()
 
 
@@ -135,6 +136,7 @@ trial = Table(
     Column("sample", Integer, nullable=False),  # 1, 2 ...
     Column("seed", Integer, nullable=False),
     Column("outcome", String, nullable=False),
+    Column("first_outcome", String, nullable=False),  # what it would have been without repair turns
     Column("score", Float, nullable=False),  # weighted share of checks passed, 0 to 1
     Column("attempts", Integer, nullable=False),
     Column("finished_at", Float, nullable=False),
@@ -147,11 +149,12 @@ attempt = Table(
     _id(),
     _of("trial"),
     Column("number", Integer, nullable=False),
+    Column("turn", Integer, nullable=False),  # of the scripted turns, from 1
     Column("exchange_id", Integer, ForeignKey("exchange.id")),  # none: the server was gone
     Column("outcome", String, nullable=False),
     Column("score", Float, nullable=False),
     Column("files", LargeBinary, nullable=False),  # zlib over JSON: name -> text
-    Column("extraction", String, nullable=False),  # JSON: how, remarks
+    Column("extraction", String, nullable=False),  # JSON: how, remarks, language
     Column("fault", String, nullable=False),  # of server or rig, in words
 )
 
@@ -193,3 +196,13 @@ note = Table(
     Column("candidate_id", Integer, ForeignKey("candidate.id")),
     Column("text", String, nullable=False),
 )
+
+# what brings a record of an older format to the next one: plain SQL, carried out in one transaction
+UPGRADES = {
+    1: (
+        "ALTER TABLE attempt ADD COLUMN turn INTEGER NOT NULL DEFAULT 1",
+        "ALTER TABLE trial ADD COLUMN first_outcome VARCHAR NOT NULL DEFAULT ''",
+        "UPDATE trial SET first_outcome ="
+        " (SELECT outcome FROM attempt WHERE attempt.trial_id = trial.id AND attempt.number = 1)",
+    ),
+}

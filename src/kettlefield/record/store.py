@@ -99,7 +99,19 @@ class Record:
                 str(path),
                 "Use the newer Kettlefield that wrote it.",
             )
+        record._upgrade(int(found))
         return record
+
+    def _upgrade(self, version: int) -> None:
+        """Bring a record of an older format up to ours; nothing in it is lost."""
+        if version == schema.SCHEMA_VERSION:
+            return
+        with self._writing() as connection:
+            for old in range(version, schema.SCHEMA_VERSION):
+                for statement in schema.UPGRADES[old]:
+                    connection.execute(sa.text(statement))
+            where = schema.meta.c.key == "schema_version"
+            connection.execute(schema.meta.update().where(where).values(value=str(schema.SCHEMA_VERSION)))
 
     def close(self) -> None:
         """Let go of the file."""
@@ -252,6 +264,7 @@ class Record:
             "sample": entry.sample,
             "seed": entry.seed,
             "outcome": entry.outcome.value,
+            "first_outcome": entry.first_outcome.value,
             "score": entry.attempts[-1].score,
             "attempts": len(entry.attempts),
             "finished_at": time.time(),
@@ -290,11 +303,12 @@ def _put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: A
     row = {
         "trial_id": trial_id,
         "number": number,
+        "turn": entry.turn,
         "exchange_id": _put_exchange(connection, entry.exchange) if entry.exchange is not None else None,
         "outcome": entry.outcome.value,
         "score": entry.score,
         "files": pack_json(entry.files),
-        "extraction": json.dumps({"how": entry.how, "remarks": entry.remarks}),
+        "extraction": json.dumps({"how": entry.how, "remarks": entry.remarks, "language": entry.language}),
         "fault": entry.fault,
     }
     attempt_id = _inserted(connection, schema.attempt, row)

@@ -14,7 +14,8 @@ from kettlefield import __version__
 from kettlefield.rig.simulated_card import claim_bytes
 from kettlefield.standin.engine import Engine, Stream
 from kettlefield.standin.physics import Physics
-from kettlefield.standin.replies import Replier, Reply, tokens_of
+from kettlefield.standin.replies import Replier, tokens_of
+from kettlefield.standin.wrapping import Reply
 
 SERVER_NAME = f"kettlefield-standin/{__version__} (simulated)"
 LOAD_STEPS = 10  # in which memory fills while the weights are read

@@ -8,28 +8,19 @@ model share most of their luck, as real levels of one model do.
 import hashlib
 import random
 import re
-from dataclasses import dataclass
 
-from kettlefield.core.languages import LANGUAGES
 from kettlefield.core.wrongstyle import ASKED, EXPECTED
 from kettlefield.standin.models import LoadedModel
+from kettlefield.standin.wrapping import Reply, half_written, wrap
 from kettlefield.suite.format import Exercise
 
 LOOP_BELOW_BITS = 3.6  # under this, some replies repeat themselves
 LOOP_SHARE = 0.36  # of what it does not solve
 REPAIR_MARK = "Correct it and reply with the complete code"
 REPAIR_GAIN = 0.6  # log-odds a turn
+FOLLOWS_UP = 0.5  # chance that a model which has got so far follows the next turn, whatever its merit
 SMALL_TALK = "This is a simulated reply from a made-up model: the prompt holds no exercise that it knows.\n"
 _TOKEN = re.compile(r"\s+|\w{1,6}|[^\w\s]")
-
-
-@dataclass(frozen=True, slots=True)
-class Reply:
-    """One reply; thinking comes first, in a field of its own."""
-
-    text: str
-    thinking: str = ""
-    endless: bool = False  # repeats its end until the cap
 
 
 def tokens_of(text: str) -> list[str]:
@@ -53,21 +44,29 @@ class Replier:
         """
         if ASKED in prompt:
             return Reply(EXPECTED)
-        exercise = next((e for e in self._exercises if e.prompt.strip() in prompt), None)
+        exercise = self._asked(prompt, is_chat)
         if exercise is None:
             return Reply(SMALL_TALK * 8)
+        turn = max(n for n, asked in enumerate(exercise.turns, 1) if n == 1 or asked.prompt.strip() in prompt)
         # told of its error it draws again, and somewhat better
-        turn = prompt.count(REPAIR_MARK)
-        rng = self._luck(exercise.id, self._level, str(seed), str(turn))
-        solved = self._merit(exercise, seed) + turn * (REPAIR_GAIN + rng.gauss(0, 1)) > 0
+        repair = prompt.count(REPAIR_MARK)
+        rng = self._luck(exercise.id, self._level, str(seed), str(repair), *([str(turn)] if turn > 1 else []))
+        solved = self._merit(exercise, seed) + repair * (REPAIR_GAIN + rng.gauss(0, 1)) > 0
+        if turn > 1:
+            solved = solved or rng.random() < FOLLOWS_UP
         if not solved and self._model.bits_per_weight < LOOP_BELOW_BITS and rng.random() < LOOP_SHARE:
-            return Reply(
-                _opening(rng) + _fenced(exercise, _first_half(_code(exercise, None)), "```", closed=False),
-                endless=True,
-            )
-        decoy = None if solved else rng.choice([decoy.name for decoy in exercise.spec.decoy])
-        code = _code(exercise, decoy)
-        return _wrap(exercise, code, rng) if is_chat else Reply(code)
+            return Reply(half_written(exercise, rng), endless=True)
+        files = exercise.turns[turn - 1].answer if solved else _wrong_files(exercise, turn, rng)
+        if not is_chat:
+            return Reply(_carried_on(exercise, files, prompt))
+        return wrap(exercise, files, rng)
+
+    def _asked(self, prompt: str, is_chat: bool) -> Exercise | None:
+        """The exercise that a prompt asks, by its words or, where there are none, by its opening."""
+        found = next((e for e in self._exercises if e.prompt.strip() in prompt), None)
+        if found is None and not is_chat:
+            found = next((e for e in self._exercises if e.opening is not None and e.opening in prompt), None)
+        return found
 
     def _merit(self, exercise: Exercise, seed: int) -> float:
         """Above 0 it solves the exercise: ability less difficulty and damage, and luck of three kinds."""
@@ -87,52 +86,17 @@ class Replier:
         return random.Random(hashlib.sha256(key.encode()).digest())
 
 
-def _code(exercise: Exercise, decoy: str | None) -> str:
-    files = exercise.answer if decoy is None else exercise.decoys[decoy]
-    return files[exercise.spec.file]
+def _wrong_files(exercise: Exercise, turn: int, rng: random.Random) -> dict[str, str]:
+    """One of the turn's decoys; where it has none, the wish is simply not followed."""
+    decoys = [decoy.name for decoy in exercise.spec.decoy if decoy.turn == turn]
+    return exercise.decoys[rng.choice(decoys)] if decoys else exercise.turns[max(0, turn - 2)].answer
 
 
-def _first_half(code: str) -> str:
-    lines = code.splitlines(keepends=True)
-    return "".join(lines[: max(1, len(lines) // 2)])
-
-
-def _opening(rng: random.Random) -> str:
-    lines = (
-        "Here is the code.",
-        "Sure - this follows the rules step by step.",
-        "Below is a complete solution.",
-    )
-    return rng.choice(lines) + "\n\n"
-
-
-def _fenced(exercise: Exercise, code: str, fence: str, *, tag: str | None = None, closed: bool = True) -> str:
-    language = tag if tag is not None else exercise.spec.language
-    return f"{fence}{language}\n{code}" + (f"{fence}\n" if closed else "")
-
-
-def _wrap(exercise: Exercise, code: str, rng: random.Random) -> Reply:
-    title = LANGUAGES[exercise.spec.language].title
-    program = "python3" if title == "Python" else "node"
-    usage = f"Save it as `{exercise.spec.file}` and run:\n\n```sh\n{program} {exercise.spec.file}\n```\n"
-    opening = _opening(rng)
-    indented = "".join(
-        f"   {line}" if line.strip() else line for line in _fenced(exercise, code, "```").splitlines(keepends=True)
-    )
-    return rng.choice(
-        (
-            Reply(_fenced(exercise, code, "```")),
-            Reply(opening + _fenced(exercise, code, "```")),
-            Reply(opening + _fenced(exercise, code, "```") + "\nIt reads each value once.\n\n" + usage),
-            Reply(_fenced(exercise, code, "~~~~", tag=title)),
-            Reply(_fenced(exercise, code, "```", tag="")),
-            Reply(f"## {exercise.spec.file}\n\n" + _fenced(exercise, code, "````")),
-            Reply(f"1. The program:\n\n{indented}\n2. Nothing else is needed.\n"),
-            Reply(f"<think>\nThe rules name the order of the result.\n</think>\n\n{_fenced(exercise, code, '```')}"),
-            Reply(
-                _fenced(exercise, code, "```"),
-                thinking="First the rules, then the order of the result, then the ends.",
-            ),
-            Reply(code),
-        )
-    )
+def _carried_on(exercise: Exercise, files: dict[str, str], prompt: str) -> str:
+    """What a model that only continues writes: the rest of the file where it was given its opening."""
+    text = files[exercise.spec.file]
+    opening, closing = exercise.opening, exercise.closing
+    if opening is None or exercise.prompt.strip() in prompt or not text.startswith(opening):
+        return text
+    rest = text[len(opening) :]
+    return rest[: -len(closing)] if closing and rest.endswith(closing) else rest

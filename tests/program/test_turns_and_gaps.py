@@ -1,0 +1,104 @@
+"""Scripted turns, openings and gaps through a whole campaign, on a private suite."""
+
+import json
+import sqlite3
+
+import pytest
+from exercises import write_exercise
+
+GAP = "def rest(hours):\n    # what is left of a day, never below nothing\n    "
+CALLS = {"kind": "calls", "name": "c", "cases": "cases.json"}
+
+
+@pytest.fixture
+def suite(tmp_path):
+    folder = tmp_path / "mine"
+    folder.mkdir()
+    (folder / "suite.toml").write_text('title = "Mine"\ndescription = "For a test."\n')
+    one = "def total(x):\n    return sum(x)\n"
+    two = one + "\n\ndef mean(x):\n    return sum(x) / len(x)\n"
+    decoy = {"name": "short", "outcome": "wrong-answer", "mistake": "Forgets the first."}
+    write_exercise(
+        folder / "deck-total",
+        {
+            "kind": "extend",
+            "check": [CALLS | {"function": "total"}],
+            "turn": [{"check": [CALLS | {"name": "m", "function": "mean", "cases": "means.json"}]}],
+            "decoy": [decoy, decoy | {"name": "breaks", "turn": 2, "mistake": "Breaks the total."}],
+        },
+        {
+            "prompt.md": "Write a Python function total that adds up a list.\n",
+            "prompt-2.md": "Now add a function mean.\n",
+            "cases.json": [{"args": [[1, 2]], "expect": 3}],
+            "means.json": [{"args": [[1, 2]], "expect": 1.5}],
+            "answer/answer.py": one,
+            "answer-2/answer.py": two,
+            "decoys/short/answer.py": one.replace("(x)\n", "(x[1:])\n", 1).replace("sum(x)", "sum(x[1:])"),
+            "decoys/breaks/answer.py": two.replace("return sum(x)\n", "return sum(x[1:])\n", 1),
+        },
+    )
+    whole = GAP + "left = 24 - hours\n    return max(left, 0)\n"
+    write_exercise(
+        folder / "rest-hours",
+        {"kind": "continue", "entry": "rest", "check": [CALLS | {"function": "rest"}], "decoy": [decoy]},
+        {
+            "prompt.md": "Complete the Python function rest.\n",
+            "opening.txt": GAP,
+            "cases.json": [{"args": [30], "expect": 0}],
+            "answer/answer.py": whole,
+            "decoys/short/answer.py": whole.replace("max(left, 0)", "left"),
+        },
+    )
+    return folder
+
+
+def run(make_plan, run_cli, suite, style, extra=""):
+    plan = make_plan(
+        candidates=[("f16", "")],
+        tables={"grading": "in_flight = 2\nsamples = 6", "prompting": f'style = "{style}"\nguard = false\n{extra}'},
+    )
+    text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')
+    plan.write_text(text.replace('"kettlefield.standin"', '"kettlefield.standin", "--suite", "mine"'))
+    done = run_cli("qualify", plan, cwd=suite.parent)
+    assert done.code == 0, done.err
+    return suite.parent / "record.db"
+
+
+@pytest.mark.parametrize(
+    ("style", "extra"),
+    [("chat", ""), ("continuation", ""), ("infill", 'infill_markers = ["<PRE>", "<SUF>", "<MID>"]')],
+)
+def test_turns_and_openings_are_asked_in_every_style(make_plan, run_cli, suite, style, extra):
+    record = run(make_plan, run_cli, suite, style, extra)
+    trials = run_cli("trials", record, "--json").json["trials"]
+    assert {(t["exercise"], t["outcome"]) for t in trials} >= {("deck-total", "passed"), ("rest-hours", "passed")}
+    passed = {t["exercise"]: t["id"] for t in trials if t["outcome"] == "passed"}
+    turns = run_cli("trials", record, "--open", passed["deck-total"], "--json").json["trial"]["attempts"]
+    assert [attempt["turn"] for attempt in turns] == [1, 2]
+    assert "Now add a function mean" in json.dumps(turns[1]["exchange"]["messages"])
+    assert [check["name"] for check in turns[1]["checks"]] == ["c", "m"]
+    gap = run_cli("trials", record, "--open", passed["rest-hours"], "--json").json["trial"]["attempts"][0]
+    sent = gap["exchange"]["messages"][-1]["content"]
+    assert sent == {"continuation": GAP, "infill": f"<PRE>{GAP}<SUF><MID>"}.get(style, sent)
+    assert gap["files"]["answer.py"].startswith(GAP)
+    assert "turn 2" in run_cli("trials", record, "--open", passed["deck-total"]).out
+
+
+def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan, run_cli, suite):
+    record = run(make_plan, run_cli, suite, "chat")
+    before = run_cli("contrast", record, "--json").json
+    with sqlite3.connect(record) as connection:
+        connection.execute("ALTER TABLE attempt DROP COLUMN turn")
+        connection.execute("ALTER TABLE trial DROP COLUMN first_outcome")
+        connection.execute("UPDATE meta SET value = '1' WHERE key = 'schema_version'")
+        # the first format knew one turn only
+        connection.execute("DELETE FROM check_result")
+        connection.execute("DELETE FROM attempt WHERE trial_id IN (SELECT id FROM trial WHERE attempts > 1)")
+        connection.execute("DELETE FROM trial WHERE attempts > 1")
+    connection.close()
+    after = run_cli("contrast", record, "--json").json
+    assert after["candidates"][0]["decode_rate_tps"] == before["candidates"][0]["decode_rate_tps"]
+    with sqlite3.connect(record) as connection:
+        assert connection.execute("SELECT value FROM meta WHERE key = 'schema_version'").fetchone() == ("2",)
+        assert connection.execute("SELECT count(*) FROM trial WHERE first_outcome <> outcome").fetchone() == (0,)
+    connection.close()
