@@ -6,7 +6,7 @@ import json
 import tomllib
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import msgspec
 
@@ -55,6 +55,8 @@ class Plan:
     text: str
     title: str
     suite: str
+    suite_seed: int
+    selection: Literal["all", "short"]
     record: Path
     rig: tables.RigTable
     candidates: tuple[Candidate, ...]
@@ -82,8 +84,10 @@ def read_plan(path: Path) -> Plan:
     text = read_text(path)
     candidates = tuple(_resolve(path, written, number) for number in range(len(written.candidate)))
     _check_candidates(path, candidates)
+    is_plain = written.suite_seed == 0 and written.selection == "all"
     plan_parts = {
-        "suite": written.suite,
+        # as it was before there were seeds and selections, so that older records are still resumed
+        "suite": written.suite if is_plain else [written.suite, written.suite_seed, written.selection],
         "rig": data.get("rig"),
         **{name: data.get(name) for name in tables.OVERRIDABLE},
         "criterion": data.get("criterion"),
@@ -101,6 +105,8 @@ def read_plan(path: Path) -> Plan:
         text=text,
         title=written.title,
         suite=written.suite,
+        suite_seed=written.suite_seed,
+        selection=written.selection,
         record=(path.resolve().parent / written.record),
         rig=written.rig,
         candidates=candidates,

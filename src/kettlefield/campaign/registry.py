@@ -190,7 +190,7 @@ def _campaign_entry(plan: Plan, suite: Suite, isolation: Isolation, accelerator:
         plan_text=plan.text,
         plan_digest=plan.digest,
         plan_parts=plan.parts,
-        suite_name=suite.name,
+        suite_name=suite.label,
         suite_digest=suite.digest,
         rig=rig,
         simulated=accelerator is not None and accelerator.simulated,

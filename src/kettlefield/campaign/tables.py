@@ -131,6 +131,8 @@ class PlanFile(_Table, frozen=True, kw_only=True):
 
     title: str
     suite: str
+    suite_seed: int = 0  # of the variants; 0: the exercises as written
+    selection: Literal["all", "short"] = "all"  # "short": the suite's own selection for a quick look
     record: str
     candidate: tuple[CandidateTable, ...]
     criterion: tuple[CriterionTable, ...] = ()

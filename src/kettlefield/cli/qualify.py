@@ -3,6 +3,7 @@
 import argparse
 import asyncio
 import contextlib
+import os
 import signal
 import sys
 from collections.abc import Callable, Coroutine
@@ -55,6 +56,7 @@ def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = Fals
     from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
     from kettlefield.cli.progress import CampaignProgress  # noqa: PLC0415
     from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
+    from kettlefield.grading.variants import settle_suite  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
     from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
@@ -62,10 +64,12 @@ def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = Fals
     from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
 
     plan = read_plan(plan_path)
-    suite = load_suite(find_suite(plan.suite, plan.folder))
+    folder = find_suite(plan.suite, plan.folder)
+    suite = load_suite(folder, seed=plan.suite_seed, selection=plan.selection)
     candidates, exercises = select(plan, only, [exercise.id for exercise in suite.exercises])
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     isolation: Isolation = NoIsolation() if unsafe else available_isolation()
+    suite = settle_suite(suite, isolation, workers=os.cpu_count() or 1)
     record = Record.create_or_open(plan.record)
     with record.lock(), CampaignProgress() as progress:
         if retry_faults:

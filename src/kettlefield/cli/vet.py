@@ -1,6 +1,7 @@
 """``kettlefield vet``: prove that a suite's checks can be trusted."""
 
 import argparse
+import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -18,11 +19,17 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         help="prove that a suite's answers pass and its decoys fail",
         description="Run every exercise's own answer, which must pass, and its decoys, which must end as they declare.",
         epilog="exit code: 1 when anything is wrong.\n\n"
-        "examples:\n  kettlefield vet berthdesk\n  kettlefield vet my-suite --lock",
+        "examples:\n  kettlefield vet berthdesk\n  kettlefield vet my-suite --mutants --lock",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("suite", help="a built-in suite's name, or a folder")
     parser.add_argument("--lock", action="store_true", help="when all is well, write the suite's lock as it is now")
+    parser.add_argument(
+        "--seeds", type=int, default=3, metavar="N", help="vet the exercises that vary with N seeds (default 3)"
+    )
+    parser.add_argument(
+        "--mutants", action="store_true", help="also try mechanical mutants of each answer: the checks must catch most"
+    )
     parser.add_argument(
         "--unsafe-no-isolation",
         action="store_true",
@@ -36,14 +43,20 @@ def run(args: argparse.Namespace) -> int:
     """Vet and print what was found."""
     import os  # noqa: PLC0415
 
+    import msgspec  # noqa: PLC0415
+
     from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.grading.vetting import vet_suite  # noqa: PLC0415
     from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
     from kettlefield.sandbox.isolation import Isolation, NoIsolation  # noqa: PLC0415
     from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
     from kettlefield.suite.lock import write_lock  # noqa: PLC0415
 
-    suite = load_suite(find_suite(args.suite, Path.cwd()), check_lock=not args.lock)
+    if args.seeds < 1:
+        raise InputError(f"is {args.seeds}", "--seeds", "Write 1 or more.")
+    folder = find_suite(args.suite, Path.cwd())
+    suite = load_suite(folder, check_lock=not args.lock)
     isolation: Isolation = NoIsolation() if args.unsafe_no_isolation else available_isolation()
     console = make_console(stderr=True)
     with console.status(f"vetting {len(suite.exercises)} exercises") as status:
@@ -51,9 +64,17 @@ def run(args: argparse.Namespace) -> int:
 
         def tell(vetted: "Vetted") -> None:
             done.append(vetted.exercise.id)
-            status.update(f"vetted {len(done)} of {len(suite.exercises)}")
+            status.update(f"vetted {len(done)} of {len(suite.exercises)}: {vetted.exercise.id}")
 
-        found = vet_suite(suite, isolation, workers=os.cpu_count() or 1, on_done=tell)
+        options: dict[str, Any] = {"workers": os.cpu_count() or 1, "on_done": tell}
+        found = vet_suite(suite, isolation, mutants=args.mutants, **options)
+        for seed in range(1, args.seeds):
+            done.clear()
+            sister = load_suite(folder, check_lock=False, seed=seed)
+            varying = tuple(exercise for exercise in sister.exercises if exercise.is_variant)
+            if varying:
+                sister = msgspec.structs.replace(sister, exercises=varying)
+                found = _joined(found, vet_suite(sister, isolation, **options), seed)
     ok = not any(vetted.faults for vetted in found)
     if args.lock and ok:
         write_lock(suite.folder)
@@ -62,6 +83,14 @@ def run(args: argparse.Namespace) -> int:
     else:
         _print(suite, found, isolation.name)
     return ExitCode.DONE if ok else ExitCode.REJECTED
+
+
+def _joined(found: "tuple[Vetted, ...]", more: "tuple[Vetted, ...]", seed: int) -> "tuple[Vetted, ...]":
+    """The findings of another seed put with those of the first."""
+    faults = {vetted.exercise.id: tuple(f"seed {seed}: {fault}" for fault in vetted.faults) for vetted in more}
+    return tuple(
+        dataclasses.replace(vetted, faults=(*vetted.faults, *faults.get(vetted.exercise.id, ()))) for vetted in found
+    )
 
 
 def _as_json(vetted: "Vetted") -> dict[str, Any]:
@@ -73,6 +102,14 @@ def _as_json(vetted: "Vetted") -> dict[str, Any]:
         "ok": not vetted.faults and not vetted.not_vetted,
         "faults": list(vetted.faults),
         "not_vetted": vetted.not_vetted,
+        "warning": vetted.warning,
+        "mutants": None
+        if vetted.caught is None
+        else {
+            "made": vetted.caught.made,
+            "caught": vetted.caught.caught,
+            "survivors": list(vetted.caught.survivors),
+        },
     }
 
 
@@ -80,11 +117,14 @@ def _print(suite: "Suite", found: "tuple[Vetted, ...]", isolation: str) -> None:
     from kettlefield.cli.console import make_console, make_table, safe  # noqa: PLC0415
 
     console = make_console()
-    table = make_table("exercise", "kind", "language", ">difficulty", ">cases", ">decoys", "finding")
+    with_mutants = any(vetted.caught is not None for vetted in found)
+    columns = ["exercise", "kind", "language", ">difficulty", ">cases", ">decoys"]
+    table = make_table(*columns, *([">mutants caught"] if with_mutants else []), "finding")
     for vetted in found:
         spec = vetted.exercise.spec
         cases = sum(map(len, [*vetted.exercise.call_cases.values(), *vetted.exercise.program_cases.values()]))
-        finding = safe("; ".join(vetted.faults) or vetted.not_vetted or "sound", "red" if vetted.faults else "")
+        words = "; ".join(vetted.faults) or vetted.not_vetted or vetted.warning or "sound"
+        finding = safe(words, "red" if vetted.faults else "yellow" if vetted.warning else "")
         table.add_row(
             vetted.exercise.id,
             spec.kind,
@@ -92,6 +132,7 @@ def _print(suite: "Suite", found: "tuple[Vetted, ...]", isolation: str) -> None:
             str(spec.difficulty),
             str(cases),
             str(len(spec.decoy)),
+            *([_mutants(vetted)] if with_mutants else []),
             finding,
         )
     console.print(table)
@@ -101,4 +142,15 @@ def _print(suite: "Suite", found: "tuple[Vetted, ...]", isolation: str) -> None:
     console.print(
         safe(f"{suite.name}: {sound} of {len(found)} exercises sound, {faulty} with faults, {skipped} not vetted here")
     )
+    if with_mutants:
+        made = sum(vetted.caught.made for vetted in found if vetted.caught is not None)
+        caught = sum(vetted.caught.caught for vetted in found if vetted.caught is not None)
+        console.print(safe(f"checks catch {caught} of {made} mutants ({caught / max(1, made):.0%})"))
     console.print(safe(f"digest {suite.digest}; isolation: {isolation}"), style="dim")
+
+
+def _mutants(vetted: "Vetted") -> str:
+    caught = vetted.caught
+    if caught is None or caught.share is None:
+        return "-"
+    return f"{caught.caught} of {caught.made} ({caught.share:.0%})"

@@ -8,19 +8,9 @@ that were open are closed, SQL at its semicolon.
 import ast
 import re
 
+from kettlefield.core.masking import blanked
+
 _BRACED = frozenset({"javascript", "c", "cpp", "rust", "java", "go"})
-# strings and comments, in which braces and semicolons do not count; an unclosed one runs to the end
-_SKIPPED = {
-    "c-like": re.compile(
-        r"//[^\n]*|/\*.*?(?:\*/|\Z)|\"(?:\\.|[^\"\\\n])*\"?|`(?:\\.|[^`\\])*`?|'(?:\\.|[^'\\\n])*'", re.DOTALL
-    ),
-    # a quote in Rust also opens a lifetime, so only a whole character literal is skipped
-    "rust": re.compile(
-        r"//[^\n]*|/\*.*?(?:\*/|\Z)|r(?P<n>#*)\".*?(?:\"(?P=n)|\Z)|\"(?:\\.|[^\"\\])*\"?|'(?:\\.[^']*|[^'\\\n])'",
-        re.DOTALL,
-    ),
-    "sql": re.compile(r"--[^\n]*|/\*.*?(?:\*/|\Z)|'(?:''|[^'])*'?|\"(?:\"\"|[^\"])*\"?", re.DOTALL),
-}
 
 
 def cut_continuation(opening: str, continuation: str, language: str) -> str:
@@ -38,7 +28,7 @@ def cut_continuation(opening: str, continuation: str, language: str) -> str:
     if language == "python":
         return _cut_python(opening, continuation)
     if language in _BRACED:
-        return _cut_braced(opening, continuation, "rust" if language == "rust" else "c-like")
+        return _cut_braced(opening, continuation, language)
     if language == "bash":
         return _cut_bash(opening, continuation)
     if language == "sql":
@@ -80,13 +70,8 @@ def _end_by_indent(lines: list[str], begun: int) -> int:
     return len(lines)
 
 
-def _blanked(text: str, kind: str) -> str:
-    """The text with strings and comments turned to spaces, every character in its place."""
-    return _SKIPPED[kind].sub(lambda found: " " * len(found[0]), text)
-
-
-def _cut_braced(opening: str, continuation: str, kind: str) -> str:
-    plain = _blanked(opening + continuation, kind)
+def _cut_braced(opening: str, continuation: str, language: str) -> str:
+    plain = blanked(opening + continuation, language)
     start, depth = len(opening), 0
     for at, ch in enumerate(plain):
         if ch == "{":
@@ -113,7 +98,7 @@ def _cut_bash(opening: str, continuation: str) -> str:
 
 
 def _cut_at_semicolon(opening: str, continuation: str) -> str:
-    at = _blanked(opening + continuation, "sql").find(";", len(opening))
+    at = blanked(opening + continuation, "sql").find(";", len(opening))
     return continuation if at < 0 else continuation[: at + 1 - len(opening)] + "\n"
 
 

@@ -4,7 +4,10 @@ import json
 import secrets
 from typing import Any
 
+import msgspec
+
 from kettlefield.core.agreement import compare_values
+from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import shorten
 from kettlefield.grading.results import (
@@ -36,6 +39,39 @@ def run_calls(exercise: Exercise, check: CallsCheck, built: Built, isolation: Is
         built.calls_job(_order(check, cases, built.main, nonce), to_limits(exercise.spec.limits)), isolation
     )
     return make_result(check, _read(report, nonce, check, cases), len(cases), report.wall_s)
+
+
+def values_of_calls(exercise: Exercise, check: CallsCheck, built: Built, isolation: Isolation) -> tuple[CallCase, ...]:
+    """The check's cases with what an answer gives as their expectation: how a variant's are worked out.
+
+    Raises
+    ------
+    InputError
+        The answer did not get through its cases.
+    """
+    cases = exercise.call_cases[check.name]
+    nonce = secrets.token_hex(16)
+    report = run_job(
+        built.calls_job(_order(check, cases, built.main, nonce), to_limits(exercise.spec.limits)), isolation
+    )
+    by_case = {frame["case"]: frame for frame in frames_of(report.results, nonce) if "case" in frame}
+    if len(by_case) < len(cases):
+        raise InputError(f"its own answer fails on a variant: {tail_of(report)}", exercise.id, "Mend it.")
+    return tuple(_expecting(case, by_case[number]) for number, case in enumerate(cases))
+
+
+def _expecting(case: CallCase, frame: dict[str, Any]) -> CallCase:
+    if case.steps:
+        pairs = zip(case.steps, frame.get("steps", []), strict=True)
+        steps = tuple(msgspec.structs.replace(step, **_outcome_of(result)) for step, result in pairs)
+        return msgspec.structs.replace(case, steps=steps, by_hand=False)
+    return msgspec.structs.replace(case, **_outcome_of(frame), by_hand=False)
+
+
+def _outcome_of(frame: dict[str, Any]) -> dict[str, Any]:
+    if "error" in frame:
+        return {"expect": None, "raises": frame["error"]["type"]}
+    return {"expect": _numbers(frame["value"]), "raises": None}
 
 
 def _order(check: CallsCheck, cases: tuple[CallCase, ...], file: str, nonce: str) -> dict[str, Any]:

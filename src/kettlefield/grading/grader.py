@@ -213,9 +213,9 @@ def _run_check(bench: _Bench, check: Check) -> CheckResult:
     if isinstance(check, ScopeCheck):
         return check_scope(exercise, check, bench.files)
     if isinstance(check, GrowthCheck):
-        return run_growth(exercise, check, built, _own(exercise, check, isolation), isolation)
+        return run_growth(exercise, check, built, build_own(exercise, check, isolation), isolation)
     if isinstance(check, BudgetCheck):
-        return run_budget(exercise, check, built, _own(exercise, check, isolation), isolation)
+        return run_budget(exercise, check, built, build_own(exercise, check, isolation), isolation)
     raise TypeError(f"check={check!r}: a text is read, not run")
 
 
@@ -247,8 +247,14 @@ def _packages(exercise: Exercise) -> Packages | None:
     return found
 
 
-def _own(exercise: Exercise, check: Check, isolation: Isolation) -> Built:
-    """The exercise's own answer of the check's turn, made ready to run."""
+def build_own(exercise: Exercise, check: Check, isolation: Isolation) -> Built:
+    """The exercise's own answer of the check's turn, made ready to run.
+
+    Raises
+    ------
+    RigError
+        It does not build, or a toolchain is missing.
+    """
     files = exercise.turns[exercise.own_turn(check) - 1].answer
     built = _build(exercise, _given_answer(exercise, files), files, isolation)
     if isinstance(built, BuildFault):

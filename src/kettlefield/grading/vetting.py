@@ -1,20 +1,24 @@
 """Trust the instruments: a suite's own answers must pass and its decoys must end as they declare."""
 
+import dataclasses
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
+from kettlefield.core.errors import InputError
 from kettlefield.core.languages import ANY, TEXT, language_of_suffix
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
 from kettlefield.grading.grader import Grade, grade_files
+from kettlefield.grading.lint import near_duplicates, paper_faults, unfinished
+from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants
+from kettlefield.grading.variants import settle
 from kettlefield.rig.packages import find_packages
 from kettlefield.rig.toolchains import Missing, find_toolchain
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise, Suite
 
-MIN_DECOYS = 2
-MIN_BY_HAND = 3  # cases worked by hand from the prompt: an answer that is itself wrong must not vet clean
+QUICK_SHARE = 0.34  # of its time limit that an own answer may use: a slower machine must not fail it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,12 +28,25 @@ class Vetted:
     exercise: Exercise
     faults: tuple[str, ...]
     not_vetted: str = ""  # why it could not be vetted here, for want of a toolchain
+    caught: Caught | None = None  # what became of its mutants, where they were tried
+
+    @property
+    def warning(self) -> str:
+        """What should be looked at although nothing is wrong."""
+        if self.caught is None or self.caught.share is None or self.caught.share >= WANTED_SHARE:
+            return ""
+        return f"checks catch {self.caught.share:.0%} of mutants, wanted {WANTED_SHARE:.0%}"
 
 
 def vet_suite(
-    suite: Suite, isolation: Isolation, *, workers: int, on_done: Callable[[Vetted], None] = lambda _: None
+    suite: Suite,
+    isolation: Isolation,
+    *,
+    workers: int,
+    mutants: bool = False,
+    on_done: Callable[[Vetted], None] = lambda _: None,
 ) -> tuple[Vetted, ...]:
-    """Vet every exercise of a suite.
+    """Vet every exercise of a suite, with the seed that it was loaded with.
 
     Parameters
     ----------
@@ -39,12 +56,17 @@ def vet_suite(
         Where answers and decoys run.
     workers : int
         Exercises vetted at once, at least 1.
+    mutants : bool
+        Try mechanical mutants of the own answers too.
     on_done : callable
         Told of each exercise as it is finished.
     """
+    alike = near_duplicates(suite.exercises)
 
     def vet(exercise: Exercise) -> Vetted:
-        vetted = vet_exercise(exercise, isolation)
+        vetted = vet_exercise(exercise, isolation, mutants=mutants)
+        if exercise.id in alike and not unfinished(exercise):
+            vetted = dataclasses.replace(vetted, faults=(*vetted.faults, alike[exercise.id]))
         on_done(vetted)
         return vetted
 
@@ -52,32 +74,26 @@ def vet_suite(
         return tuple(pool.map(vet, suite.exercises))
 
 
-def vet_exercise(exercise: Exercise, isolation: Isolation) -> Vetted:
-    """Vet one exercise: what can be seen without running it, then its answer, then its decoys."""
+def vet_exercise(exercise: Exercise, isolation: Isolation, *, mutants: bool = False) -> Vetted:
+    """Vet one exercise: what can be seen without running it, then its answer, its decoys and its mutants."""
     missing = missing_here(exercise)
     if missing:
         return Vetted(exercise=exercise, faults=(), not_vetted=missing)
-    faults = [*_paper_faults(exercise), *_answer_faults(exercise, isolation)]
+    to_write = unfinished(exercise)
+    if to_write:
+        return Vetted(exercise=exercise, faults=(to_write,))
+    on_paper = [] if exercise.is_variant else paper_faults(exercise)
+    try:
+        exercise = settle(exercise, isolation)
+    except InputError as err:
+        return Vetted(exercise=exercise, faults=(str(err),))
+    faults = [*on_paper, *_answer_faults(exercise, isolation)]
     for decoy in exercise.spec.decoy:
         grade = grade_files(exercise, exercise.decoys[decoy.name], isolation, turn=decoy.turn)
         if grade.outcome is not decoy.outcome:
             faults.append(f'decoy "{decoy.name}" ends {grade.outcome}, declared {decoy.outcome}{_why(grade)}')
-    return Vetted(exercise=exercise, faults=tuple(faults))
-
-
-def _paper_faults(exercise: Exercise) -> Iterable[str]:
-    if len(exercise.spec.decoy) < MIN_DECOYS:
-        yield f"has {len(exercise.spec.decoy)} decoys, needs {MIN_DECOYS}"
-    by_hand = sum(case.by_hand for cases in exercise.call_cases.values() for case in cases)
-    by_hand += sum(case.by_hand for cases in exercise.program_cases.values() for case in cases)
-    if by_hand < MIN_BY_HAND and exercise.spec.language != TEXT:
-        yield f"has {by_hand} cases worked by hand, needs {MIN_BY_HAND}"
-    entry = exercise.spec.entry
-    shown = exercise.prompt + (exercise.opening or "") + "".join(exercise.given.values())
-    if entry is not None and entry not in shown:
-        yield f'the prompt never names the function "{entry}" that is called'
-    if any(decoy.outcome is Outcome.PASSED for decoy in exercise.spec.decoy):
-        yield "a decoy is declared to pass"
+    caught = try_mutants(exercise, isolation) if mutants and not faults else None
+    return Vetted(exercise=exercise, faults=tuple(faults), caught=caught)
 
 
 def _answer_faults(exercise: Exercise, isolation: Isolation) -> Iterable[str]:
@@ -86,9 +102,22 @@ def _answer_faults(exercise: Exercise, isolation: Isolation) -> Iterable[str]:
         grade = grade_files(exercise, turn.answer, isolation, turn=number)
         if grade.outcome is not Outcome.PASSED:
             yield f"{which} ends {grade.outcome}{_why(grade)}"
+        again = grade_files(exercise, turn.answer, isolation, turn=number)
+        if again.outcome is not grade.outcome:
+            yield f"{which} ends {again.outcome} when it is run again"
+        yield from _slow(exercise, grade, which)
         for check in grade.checks:
             if not check.required and not check.passed:
                 yield f'{which} fails the check "{check.name}": {shorten(check.detail, 300)}'
+
+
+def _slow(exercise: Exercise, grade: Grade, which: str) -> Iterable[str]:
+    allowed = float(exercise.spec.limits.wall)
+    for check in grade.checks:
+        # one process for all calls, one a case for programs; growth and budgets are slow by design
+        runs = check.cases_total if check.kind == "program" else 1
+        if check.kind in {"calls", "program"} and check.wall_s > QUICK_SHARE * allowed * max(1, runs):
+            yield f'{which} takes {check.wall_s / max(1, runs):.1f} s of {allowed:g} s in "{check.name}"'
 
 
 def missing_here(exercise: Exercise) -> str:

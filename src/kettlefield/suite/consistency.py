@@ -8,6 +8,7 @@ from kettlefield.core.filenames import is_safe_name
 from kettlefield.suite import format as fmt
 
 _ID = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
+MIN_VALUES = 3  # a parameter that hardly varies makes no new variant
 MIN_SIZES = 4  # of a growth check: fewer leave no degrees of freedom for an interval
 
 
@@ -19,7 +20,7 @@ def check_spec(folder: Path, path: Path, spec: fmt.ExerciseFile) -> None:
     InputError
         With the file and the key.
     """
-    faults = [*_plain_faults(folder, spec), *_check_faults(spec), *_kind_faults(folder, spec)]
+    faults = [*_plain_faults(folder, spec), *_check_faults(spec), *_vary_faults(spec), *_kind_faults(folder, spec)]
     for what, key, hint in faults:
         raise InputError(what, f"{path} [{key}]", hint)
 
@@ -92,6 +93,28 @@ def _one_check_faults(spec: fmt.ExerciseFile, check: fmt.Check) -> list[Fault]:
         faults.append((f"has the sizes {list(check.sizes)}", key, f"Write at least {MIN_SIZES} sizes above 0."))
     if isinstance(check, fmt.TextCheck) and not 0 < check.at_least <= 1:
         faults.append((f"at_least is {check.at_least:g}", key, "Write a share above 0, up to 1."))
+    return faults
+
+
+def _vary_faults(spec: fmt.ExerciseFile) -> list[Fault]:
+    faults: list[Fault] = []
+    for name, parameter in spec.vary.items():
+        values = set(parameter.pick) or set(
+            range(parameter.low or 0, (parameter.high or 0) + 1, max(1, parameter.step))
+        )
+        if parameter.step < 1 or len(values - {parameter.base}) < MIN_VALUES:
+            hint = "Write low and high, or pick, with a few values beside the base."
+            faults.append((f"has fewer than {MIN_VALUES} values beside its base", f"vary.{name}", hint))
+    checks = [*spec.check, *(check for turn in spec.turn for check in turn.check)]
+    # what a variant expects is what its own answer gives, and that is one value
+    loose = [
+        c
+        for c in checks
+        if getattr(c, "compare", "equal") in {"one-of", "within", "pattern"} or getattr(c, "pattern", False)
+    ]
+    if spec.vary and loose:
+        hint = "Compare by value in an exercise that varies."
+        faults.append((f'has the check "{loose[0].name}", whose expectation is no single value', "vary", hint))
     return faults
 
 

@@ -12,6 +12,7 @@ Kind = Literal["write", "steps", "repair", "extend", "continue", "infill", "data
 KINDS: tuple[str, ...] = get_args(Kind)
 LanguageName = Literal["python", "javascript", "c", "cpp", "rust", "java", "go", "bash", "sql", "any", "text"]
 CALLABLE = ("python", "javascript")  # languages whose functions can be called one by one
+Selection = Literal["all", "short"]
 OPENING, CLOSING = "opening.txt", "closing.txt"  # what stands before and after a gap
 
 
@@ -134,6 +135,16 @@ class TurnFile(_Part, frozen=True, kw_only=True):
     replaces: tuple[str, ...] = ()  # earlier checks that this turn's wish overrides
 
 
+class Parameter(_Part, frozen=True, kw_only=True):
+    """A value that variants of an exercise change; ``@@name@@`` stands for it in every text."""
+
+    base: int | str  # in the exercise as written: seed 0
+    low: int | None = None  # whole numbers from low to high
+    high: int | None = None
+    step: int = 1
+    pick: tuple[int | str, ...] = ()  # or one of these
+
+
 class ExerciseFile(_Part, frozen=True, kw_only=True):
     """``exercise.toml`` as written."""
 
@@ -150,6 +161,7 @@ class ExerciseFile(_Part, frozen=True, kw_only=True):
     turn: tuple[TurnFile, ...] = ()  # the second turn and those after it
     entry: str | None = None  # function or class that the program must define
     packages: tuple[str, ...] = ()  # that must be there beside the standard library (Python)
+    vary: dict[str, Parameter] = {}  # by name
     short: bool = False  # belongs to the suite's short selection
     limits: Limits = Limits()
 
@@ -207,6 +219,7 @@ class Exercise(msgspec.Struct, frozen=True, kw_only=True):
     opening: str | None  # what stands before a gap; None when there is none
     closing: str
     decoys: dict[str, dict[str, str]]  # decoy name -> file name -> text
+    is_variant: bool = False  # drawn from a seed: what its cases expect is still to be worked out
 
     @property
     def prompt(self) -> str:
@@ -235,8 +248,16 @@ class Suite(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     folder: Path
     title: str
-    digest: str  # "sha256:..." over every file of the suite
+    digest: str  # "sha256:..." over every file of the suite, and the seed of its variants
+    seed: int  # 0: as written
+    selection: Selection
     exercises: tuple[Exercise, ...]
+
+    @property
+    def label(self) -> str:
+        """Its name with what sets its results apart: a seed other than the first, a selection."""
+        seed = f", seed {self.seed}" if self.seed else ""
+        return self.name + seed + (f", {self.selection} selection" if self.selection != "all" else "")
 
 
 class SuiteFile(_Part, frozen=True, kw_only=True):

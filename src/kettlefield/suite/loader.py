@@ -11,6 +11,7 @@ from kettlefield.suite import format as fmt
 from kettlefield.suite.consistency import check_spec
 from kettlefield.suite.lock import combine, exercise_digests, lock_faults
 from kettlefield.suite.toml_struct import read_json, read_text, read_toml, to_struct
+from kettlefield.suite.variants import BASE_SEED, draw_values, fill
 
 C = TypeVar("C", fmt.CallCase, fmt.ProgramCase)
 MAX_ANSWER_FILES = 50
@@ -38,7 +39,9 @@ def find_suite(name: str, beside: Path) -> Path:
     )
 
 
-def load_suite(folder: Path, *, check_lock: bool = True) -> fmt.Suite:
+def load_suite(
+    folder: Path, *, check_lock: bool = True, seed: int = BASE_SEED, selection: fmt.Selection = "all"
+) -> fmt.Suite:
     """Read and check every exercise of a suite.
 
     Parameters
@@ -47,6 +50,10 @@ def load_suite(folder: Path, *, check_lock: bool = True) -> fmt.Suite:
         Holds ``suite.toml`` and a folder for each exercise.
     check_lock : bool
         Refuse a suite that differs from its own lock file.
+    seed : int
+        Of the variants; 0 is the suite as written. What a variant's cases expect is not worked out yet.
+    selection : str
+        "all", or "short": the exercises that are marked so.
 
     Raises
     ------
@@ -65,17 +72,24 @@ def load_suite(folder: Path, *, check_lock: bool = True) -> fmt.Suite:
     folders = sorted(path.parent for path in folder.glob("*/exercise.toml"))
     if not folders:
         raise InputError("holds no exercise", str(folder), "Add a folder with an exercise.toml.")
+    exercises = tuple(load_exercise(path, seed) for path in folders)
+    chosen = tuple(exercise for exercise in exercises if selection == "all" or exercise.spec.short)
+    if not chosen:
+        raise InputError("has no short selection", str(folder), "Mark exercises with short = true, or ask for all.")
+    digest = combine(digests)
     return fmt.Suite(
         name=folder.name,
         folder=folder,
         title=header.title,
-        digest=combine(digests),
-        exercises=tuple(load_exercise(path) for path in folders),
+        digest=digest if seed == BASE_SEED else combine({"suite": digest, "seed": str(seed)}),
+        seed=seed,
+        selection=selection,
+        exercises=chosen,
     )
 
 
-def load_exercise(folder: Path) -> fmt.Exercise:
-    """Read and check one exercise.
+def load_exercise(folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
+    """Read and check one exercise, with the values that a seed draws.
 
     Raises
     ------
@@ -86,42 +100,44 @@ def load_exercise(folder: Path) -> fmt.Exercise:
     spec = to_struct(read_toml(path), fmt.ExerciseFile, path)
     check_spec(folder, path, spec)
     checks = [*spec.check, *(check for turn in spec.turn for check in turn.check)]
+    read = _Reader(draw_values(spec.vary, folder.name, seed))
     opening = folder / fmt.OPENING
     closing = folder / fmt.CLOSING
     return fmt.Exercise(
         id=folder.name,
         folder=folder,
         spec=spec,
-        turns=_turns(folder, spec),
+        turns=_turns(folder, spec, read),
         call_cases={c.name: _cases(folder / c.cases, fmt.CallCase) for c in checks if isinstance(c, fmt.CallsCheck)},
         program_cases={
             c.name: _cases(folder / c.cases, fmt.ProgramCase)
             for c in checks
             if isinstance(c, fmt.ProgramCheck | fmt.ScriptCheck)
         },
-        scripts={name: read_text(folder / name) for check in checks for name in _scripts_of(check)},
-        given=_files(folder / "given", None) if (folder / "given").is_dir() else {},
-        opening=read_text(opening) if opening.exists() else None,
-        closing=read_text(closing) if closing.exists() else "",
-        decoys={decoy.name: _files(folder / "decoys" / decoy.name, spec.file) for decoy in spec.decoy},
+        scripts={name: read.text(folder / name) for check in checks for name in _scripts_of(check)},
+        given=read.files(folder / "given", None) if (folder / "given").is_dir() else {},
+        opening=read.text(opening) if opening.exists() else None,
+        closing=read.text(closing) if closing.exists() else "",
+        decoys={decoy.name: read.files(folder / "decoys" / decoy.name, spec.file) for decoy in spec.decoy},
+        is_variant=bool(spec.vary) and seed != BASE_SEED,
     )
 
 
-def _turns(folder: Path, spec: fmt.ExerciseFile) -> tuple[fmt.Turn, ...]:
+def _turns(folder: Path, spec: fmt.ExerciseFile, read: "_Reader") -> tuple[fmt.Turn, ...]:
     turns = [
         fmt.Turn(
-            prompt=read_text(folder / "prompt.md").strip() + "\n",
+            prompt=read.text(folder / "prompt.md").strip() + "\n",
             checks=spec.check,
-            answer=_files(folder / "answer", spec.file),
+            answer=read.files(folder / "answer", spec.file),
         )
     ]
     for number, turn in enumerate(spec.turn, 2):
         held = tuple(check for check in turns[-1].checks if check.name not in turn.replaces)
         turns.append(
             fmt.Turn(
-                prompt=read_text(folder / f"prompt-{number}.md").strip() + "\n",
+                prompt=read.text(folder / f"prompt-{number}.md").strip() + "\n",
                 checks=(*held, *turn.check),
-                answer=_files(folder / f"answer-{number}", spec.file),
+                answer=read.files(folder / f"answer-{number}", spec.file),
             )
         )
     return tuple(turns)
@@ -148,10 +164,21 @@ def _cases(path: Path, kind: type[C]) -> tuple[C, ...]:
     return tuple(cases)
 
 
-def _files(folder: Path, main: str | None) -> dict[str, str]:
-    if main is not None and not (folder / main).is_file():
-        raise InputError(f"there is no {main}", str(folder), "Each answer and decoy holds the file that is asked for.")
-    paths = sorted(path for path in folder.rglob("*") if path.is_file() and "__pycache__" not in path.parts)
-    if len(paths) > MAX_ANSWER_FILES:
-        raise InputError(f"holds {len(paths)} files", str(folder), f"At most {MAX_ANSWER_FILES}.")
-    return {path.relative_to(folder).as_posix(): read_text(path) for path in paths}
+class _Reader:
+    """Reads an exercise's texts with its parameters filled in."""
+
+    def __init__(self, values: dict[str, str]) -> None:
+        self._values = values
+
+    def text(self, path: Path) -> str:
+        return fill(read_text(path), self._values, path)
+
+    def files(self, folder: Path, main: str | None) -> dict[str, str]:
+        """Every file of an answer, a decoy or what is given."""
+        if main is not None and not (folder / main).is_file():
+            hint = "Each answer and decoy holds the file that is asked for."
+            raise InputError(f"there is no {main}", str(folder), hint)
+        paths = sorted(path for path in folder.rglob("*") if path.is_file() and "__pycache__" not in path.parts)
+        if len(paths) > MAX_ANSWER_FILES:
+            raise InputError(f"holds {len(paths)} files", str(folder), f"At most {MAX_ANSWER_FILES}.")
+        return {path.relative_to(folder).as_posix(): self.text(path) for path in paths}

@@ -43,7 +43,7 @@ def describe(error):
     line = getattr(error, "lineno", None) if isinstance(error, SyntaxError) else None
     trace = error.__traceback__
     while trace is not None:
-        if trace.tb_frame.f_code.co_filename.startswith(HERE):
+        if trace.tb_frame.f_code.co_filename.startswith(HERE) and trace.tb_frame.f_code.co_filename != __file__:
             line = trace.tb_lineno
         trace = trace.tb_next
     try:

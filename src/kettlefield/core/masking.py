@@ -1,0 +1,28 @@
+"""Code with its strings and comments blanked out, so that what stands in them is not taken for code."""
+
+import re
+
+# an unclosed string or comment runs to the end, or to the end of its line
+_C_LIKE = re.compile(
+    r"//[^\n]*|/\*.*?(?:\*/|\Z)|\"(?:\\.|[^\"\\\n])*\"?|`(?:\\.|[^`\\])*`?|'(?:\\.|[^'\\\n])*'", re.DOTALL
+)
+_SKIPPED = {
+    **dict.fromkeys(("javascript", "c", "cpp", "java", "go"), _C_LIKE),
+    # a quote in Rust also opens a lifetime, so only a whole character literal is skipped
+    "rust": re.compile(
+        r"//[^\n]*|/\*.*?(?:\*/|\Z)|r(?P<n>#*)\".*?(?:\"(?P=n)|\Z)|\"(?:\\.|[^\"\\])*\"?|'(?:\\.[^']*|[^'\\\n])'",
+        re.DOTALL,
+    ),
+    "sql": re.compile(r"--[^\n]*|/\*.*?(?:\*/|\Z)|'(?:''|[^'])*'?|\"(?:\"\"|[^\"])*\"?", re.DOTALL),
+    "python": re.compile(
+        r"#[^\n]*|\"\"\".*?(?:\"\"\"|\Z)|'''.*?(?:'''|\Z)|\"(?:\\.|[^\"\\\n])*\"?|'(?:\\.|[^'\\\n])*'?", re.DOTALL
+    ),
+    # in double quotes a shell still calculates, so only what is quoted singly is skipped
+    "bash": re.compile(r"(?:(?<=\s)|(?<=^))#[^\n]*|'[^']*'?", re.DOTALL | re.MULTILINE),
+}
+
+
+def blanked(text: str, language: str) -> str:
+    """The text with strings and comments turned to spaces, every other character in its place."""
+    pattern = _SKIPPED.get(language)
+    return text if pattern is None else pattern.sub(lambda found: " " * len(found[0]), text)

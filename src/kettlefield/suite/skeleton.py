@@ -1,0 +1,182 @@
+"""The beginnings of a suite of one's own: a worked exercise to learn from, and skeletons of every kind."""
+
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import tomli_w
+
+from kettlefield.core.errors import InputError
+from kettlefield.core.languages import LANGUAGES
+from kettlefield.suite.format import CALLABLE, CLOSING, KINDS, OPENING
+
+_ID = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
+TO_WRITE = "TO BE WRITTEN"  # stands where a person must write; vetting finds what is left of it
+
+_WORKED_PROMPT = """\
+A boat that ties up at the visitors' quay pays by the time it stays. Write a Python function
+`quay_fee(minutes)` that returns the fee in pence, a whole number.
+
+- The first 30 minutes are free.
+- After that every quarter of an hour that was begun costs 40 pence.
+- The fee is never more than 900 pence.
+
+Examples: `quay_fee(30)` is `0`, `quay_fee(31)` is `40`.
+"""
+_WORKED_ANSWER = """\
+def quay_fee(minutes):
+    quarters = (minutes - 30 + 14) // 15
+    return min(900, max(0, quarters * 40))
+"""
+_WORKED_CASES = [
+    {"args": [30], "expect": 0, "by_hand": True},
+    {"args": [31], "expect": 40, "by_hand": True},
+    {"args": [0], "expect": 0, "by_hand": True},
+    {"args": [45], "expect": 40},
+    {"args": [46], "expect": 80},
+    {"args": [365], "expect": 900},
+    {"args": [350], "expect": 880},
+    {"args": [5000], "expect": 900},
+]
+
+
+def new_suite(folder: Path) -> Path:
+    """Make a suite with one worked exercise; the exercise's folder.
+
+    Raises
+    ------
+    InputError
+        The folder is there already, its name is no id, or it cannot be made.
+    """
+    _check_new(folder, "suite")
+    exercise = folder / "quay-fee"
+    spec: dict[str, Any] = {
+        "title": "Fee at the visitors' quay",
+        "kind": "write",
+        "language": "python",
+        "file": "answer.py",
+        "difficulty": 1,
+        "topics": ["fares", "rounding"],
+        "tests": "A free span, rounding up to what was begun, a largest fee.",
+        "entry": "quay_fee",
+        "check": [{"kind": "calls", "name": "worked cases", "function": "quay_fee", "cases": "cases.json"}],
+        "decoy": [
+            {"name": "rounds-down", "outcome": "wrong-answer", "mistake": "Charges only quarters that are over."},
+            {"name": "no-largest", "outcome": "wrong-answer", "mistake": "Forgets the largest fee."},
+        ],
+    }
+    header = {"title": f"Exercises of {folder.name}", "description": "Say here what these exercises are about."}
+    _write(
+        folder,
+        {
+            "suite.toml": tomli_w.dumps(header),
+            "quay-fee/exercise.toml": tomli_w.dumps(spec),
+            "quay-fee/prompt.md": _WORKED_PROMPT,
+            "quay-fee/cases.json": _cases_text(_WORKED_CASES),
+            "quay-fee/answer/answer.py": _WORKED_ANSWER,
+            "quay-fee/decoys/rounds-down/answer.py": _WORKED_ANSWER.replace(" + 14", ""),
+            "quay-fee/decoys/no-largest/answer.py": _WORKED_ANSWER.replace(
+                "min(900, max(0, quarters * 40))", "max(0, quarters * 40)"
+            ),
+        },
+    )
+    return exercise
+
+
+def add_exercise(suite: Path, kind: str, name: str, language: str) -> Path:
+    """Add a skeleton of one kind to a suite; its folder.
+
+    Raises
+    ------
+    InputError
+        The suite is none, the kind or language unknown, or the exercise is there already.
+    """
+    if not (suite / "suite.toml").is_file():
+        raise InputError("holds no suite.toml", str(suite), "Make one with `kettlefield suite new`.")
+    if kind not in KINDS:
+        raise InputError(f'there is no kind "{kind}"', "kind", f"Known: {', '.join(KINDS)}.")
+    if kind == "explain":
+        language = "text"
+    elif language not in LANGUAGES:
+        raise InputError(f'there is no language "{language}"', "--language", f"Known: {', '.join(LANGUAGES)}.")
+    folder = suite / name
+    _check_new(folder, "exercise")
+    file = "reply.md" if language == "text" else f"answer{LANGUAGES[language].suffix}"
+    _write(folder, _skeleton(kind, language, file))
+    return folder
+
+
+def _skeleton(kind: str, language: str, file: str) -> dict[str, str]:
+    check, cases = _check_of(language)
+    spec: dict[str, Any] = {
+        "title": TO_WRITE,
+        "kind": kind,
+        "language": language,
+        "file": file,
+        "difficulty": 2,
+        "topics": [TO_WRITE],
+        "tests": TO_WRITE,
+        "check": [check],
+        "decoy": [
+            {"name": name, "outcome": "wrong-answer", "mistake": TO_WRITE}
+            for name in ("first-mistake", "second-mistake")
+        ],
+    }
+    files = {"prompt.md": f"{TO_WRITE}\n", **cases}
+    folders = ["answer", "decoys/first-mistake", "decoys/second-mistake"]
+    if kind == "repair":
+        folders.append("given")
+        spec["check"].append(
+            {"kind": "edit-scope", "name": "scope", "file": file, "regions": [[1, 1]], "keep": [TO_WRITE]}
+        )
+    if kind in {"continue", "infill"}:
+        files[OPENING] = f"{TO_WRITE}\n"
+    if kind == "infill":
+        files[CLOSING] = f"{TO_WRITE}\n"
+    if kind == "files":
+        second = f"second{LANGUAGES[language].suffix}"
+        spec["files"] = [second]
+        files |= {f"{folder}/{second}": f"{TO_WRITE}\n" for folder in folders}
+    if kind == "extend":
+        check, cases = _check_of(language, "second ")
+        spec["turn"] = [{"check": [check]}]
+        folders.append("answer-2")
+        files |= {"prompt-2.md": f"{TO_WRITE}\n", **cases}
+    files |= {f"{folder}/{file}": f"{TO_WRITE}\n" for folder in folders}
+    return {"exercise.toml": tomli_w.dumps(spec), **files}
+
+
+def _check_of(language: str, prefix: str = "") -> tuple[dict[str, Any], dict[str, str]]:
+    """The usual check of a language, and its file of cases."""
+    name, file = f"{prefix}cases", f"{prefix.strip()}{'-' if prefix else ''}cases.json"
+    if language == "text":
+        return {"kind": "text", "name": name, "must": [{"name": TO_WRITE, "any": [TO_WRITE]}]}, {}
+    if language in CALLABLE:
+        cases: list[dict[str, Any]] = [{"args": [], "expect": TO_WRITE, "by_hand": True}]
+        return {"kind": "calls", "name": name, "function": "to_be_written", "cases": file}, {file: _cases_text(cases)}
+    cases = [{"stdin": TO_WRITE, "stdout": TO_WRITE, "by_hand": True}]
+    return {"kind": "program", "name": name, "cases": file}, {file: _cases_text(cases)}
+
+
+def _cases_text(cases: list[dict[str, Any]]) -> str:
+    """One case a line, so that a change shows as the case that it is."""
+    return "[\n" + ",\n".join(json.dumps(case, ensure_ascii=False) for case in cases) + "\n]\n"
+
+
+def _check_new(folder: Path, what: str) -> None:
+    if not _ID.fullmatch(folder.name):
+        hint = "Use small letters, digits and single hyphens."
+        raise InputError(f'"{folder.name}" is no name for a {what}', "NAME", hint)
+    if folder.exists():
+        raise InputError("is there already", str(folder), "Choose another name; nothing was changed.")
+
+
+def _write(folder: Path, files: dict[str, str]) -> None:
+    try:
+        for name, text in files.items():
+            path = folder / name
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(text, encoding="utf-8")
+    except OSError as err:
+        raise InputError(f"cannot be written ({err.strerror})", str(folder), "Check the place.") from err

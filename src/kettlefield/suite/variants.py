@@ -1,0 +1,65 @@
+"""Variants of an exercise: parameters drawn from a seed, filled into every text that the exercise holds.
+
+Seed 0 is the exercise as it was written, with its own values; any other seed draws. What a variant's
+answers are is not in its files: it is worked out by running its own answer.
+"""
+
+import hashlib
+import random
+import re
+from collections.abc import Mapping
+from pathlib import Path
+
+from kettlefield.core.errors import InputError
+from kettlefield.suite.format import Parameter
+
+BASE_SEED = 0
+_PLACE = re.compile(r"@@([a-z][a-z0-9_]*)@@")
+
+
+def draw_values(parameters: Mapping[str, Parameter], exercise_id: str, seed: int) -> dict[str, str]:
+    """A value for each parameter, as text; the same seed always draws the same.
+
+    Parameters
+    ----------
+    parameters : mapping of str to Parameter
+        As the exercise declares them.
+    exercise_id : str
+        Exercises draw independently of each other.
+    seed : int
+        ``BASE_SEED`` gives the values that the exercise was written with.
+    """
+    if seed == BASE_SEED:
+        return {name: str(parameter.base) for name, parameter in parameters.items()}
+    drawn = {}
+    for name in sorted(parameters):
+        key = hashlib.sha256(f"{exercise_id}\0{name}\0{seed}".encode()).digest()
+        drawn[name] = str(_draw(parameters[name], random.Random(key)))
+    return drawn
+
+
+def _draw(parameter: Parameter, rng: random.Random) -> int | str:
+    """Any value but the base, so that a variant differs."""
+    if parameter.pick:
+        return rng.choice([value for value in parameter.pick if value != parameter.base])
+    steps = range(parameter.low or 0, (parameter.high or 0) + 1, parameter.step)
+    return rng.choice([value for value in steps if value != parameter.base])
+
+
+def fill(text: str, values: Mapping[str, str], path: Path) -> str:
+    """The text with every ``@@name@@`` replaced.
+
+    Raises
+    ------
+    InputError
+        A name is not declared.
+    """
+
+    def replace(found: "re.Match[str]") -> str:
+        if found[1] not in values:
+            raise InputError(
+                f"@@{found[1]}@@ is no parameter", str(path), f"Declare [vary.{found[1]}] in exercise.toml."
+            )
+        return values[found[1]]
+
+    return _PLACE.sub(replace, text) if "@@" in text else text

@@ -1,0 +1,218 @@
+"""Variants, the lint of prompts, mutants, what a suite can show; and the commands that begin one."""
+
+import random
+
+import pytest
+import tomli_w
+from exercises import write_exercise
+
+from kettlefield.core.errors import InputError
+from kettlefield.core.masking import blanked
+from kettlefield.core.mutation import make_mutants
+from kettlefield.core.power import effective_pairs, smallest_drop
+from kettlefield.grading.mutants import try_mutants
+from kettlefield.grading.variants import settle
+from kettlefield.grading.vetting import vet_exercise
+from kettlefield.sandbox.available import available_isolation
+from kettlefield.suite.loader import load_exercise, load_suite
+from kettlefield.suite.skeleton import new_suite
+
+PROMPT = "Write toll(n): @@fee@@ pence each, named by the ship @@ship@@; raise ValueError below nothing.\n"
+ANSWER = 'def toll(n):\n    if n < 0:\n        raise ValueError("n")\n    return ["@@ship@@", n * @@fee@@]\n'
+VARYING = {
+    "entry": "toll",
+    "check": [{"kind": "calls", "name": "c", "function": "toll", "cases": "cases.json"}],
+    "vary": {"fee": {"base": 5, "low": 3, "high": 9}, "ship": {"base": "Teal", "pick": ["Teal", "Knot", "Ruff", "Smew"]}},
+    "decoy": [
+        {"name": "flat", "outcome": "wrong-answer", "mistake": "Charges once."},
+        {"name": "late", "outcome": "wrong-answer", "mistake": "Forgets the error."},
+    ],
+}  # fmt: skip
+FILES = {
+    "prompt.md": PROMPT,
+    "answer/answer.py": ANSWER,
+    "decoys/flat/answer.py": ANSWER.replace("n * ", ""),
+    "decoys/late/answer.py": ANSWER.replace("n < 0", "n < -9"),
+    "cases.json": [
+        {"args": [2], "expect": ["Teal", 10], "by_hand": True},
+        {"args": [0], "expect": ["Teal", 0], "by_hand": True},
+        {"args": [-1], "raises": "ValueError", "by_hand": True},
+    ],
+}
+
+
+FIXED = {key: value for key, value in VARYING.items() if key != "vary"}
+PLAIN = {
+    name: text.replace("@@fee@@", "5").replace("@@ship@@", "Teal") if isinstance(text, str) else text
+    for name, text in FILES.items()
+}
+
+
+def test_a_seed_draws_a_variant_whose_expectations_its_own_answer_gives(tmp_path):
+    base = write_exercise(tmp_path / "quay-toll", VARYING, FILES)
+    assert "5 pence each, named by the ship Teal" in base.prompt and not base.is_variant
+    prompts = {seed: load_exercise(tmp_path / "quay-toll", seed).prompt for seed in range(1, 6)}
+    assert all("5 pence" not in prompt and "Teal" not in prompt for prompt in prompts.values())
+    assert len(set(prompts.values())) > 2
+    assert prompts[1] == load_exercise(tmp_path / "quay-toll", 1).prompt
+    variant = load_exercise(tmp_path / "quay-toll", 1)
+    settled = settle(variant, available_isolation())
+    cases = settled.call_cases["c"]
+    assert cases[0].expect[1] == 2 * int(variant.prompt.split("toll(n): ")[1].split()[0])
+    assert (cases[2].raises, any(case.by_hand for case in cases)) == ("ValueError", False)
+    for exercise in (base, variant):
+        assert vet_exercise(exercise, available_isolation()).faults == ()
+
+
+def test_a_seed_and_a_selection_set_a_suite_apart(tmp_path):
+    write_exercise(tmp_path / "mine" / "quay-toll", VARYING | {"short": True}, FILES)
+    write_exercise(tmp_path / "mine" / "other", FIXED, PLAIN)
+    (tmp_path / "mine" / "suite.toml").write_text('title = "t"\ndescription = "d"\n')
+    found = load_suite(tmp_path / "mine")
+    sister = load_suite(tmp_path / "mine", seed=7, selection="short")
+    assert (len(found.exercises), len(sister.exercises)) == (2, 1)
+    assert found.digest != sister.digest
+    assert (found.label, sister.label) == ("mine", "mine, seed 7, short selection")
+
+
+@pytest.mark.parametrize(
+    ("spec", "files", "words"),
+    [
+        ({}, {"prompt.md": "Write toll: @@fees@@."}, "@@fees@@ is no parameter"),
+        ({"vary": {"fee": {"base": 5, "low": 5, "high": 6}}}, {}, "fewer than 3 values"),
+        ({"check": [VARYING["check"][0] | {"compare": "one-of"}]}, {}, "whose expectation is no single value"),
+    ],
+)
+def test_a_variant_that_cannot_be_is_refused(tmp_path, spec, files, words):
+    with pytest.raises(InputError, match=words):
+        write_exercise(tmp_path / "quay-toll", VARYING | spec, FILES | files)
+
+
+@pytest.mark.parametrize(
+    ("spec", "files", "words"),
+    [
+        ({}, {"prompt.md": "Write toll(n), 5 pence each."}, 'never names "ValueError"'),
+        ({}, {"prompt.md": "Write it, 5 pence each, ValueError."}, 'never names the function "toll"'),
+        ({}, {"prompt.md": "Write toll(n) 5 pence each; ValueError below nothing."}, "never says: Teal"),
+        ({}, {"prompt.md": PLAIN["prompt.md"] + 'Teal gives ["Teal", 35].', "cases.json": [*PLAIN["cases.json"], {"args": [7], "expect": ["Teal", 35]}]}, "shows what a hidden case expects"),
+        ({"decoy": FIXED["decoy"][:1]}, {}, "has 1 decoys"),
+        ({}, {"cases.json": [{"args": [2], "expect": ["Teal", 10]}]}, "has 0 cases worked by hand"),
+        ({"title": "TO BE WRITTEN"}, {}, "still to be written: exercise.toml"),
+        ({"limits": {"wall": "0.02 s"}}, {"answer/answer.py": "import time\ntime.sleep(0.01)\n" + PLAIN["answer/answer.py"]}, " s in "),
+    ],
+)  # fmt: skip
+def test_the_lint_of_an_exercise_finds(tmp_path, spec, files, words):
+    exercise = write_exercise(tmp_path / "quay-toll", FIXED | spec, PLAIN | files)
+    faults = vet_exercise(exercise, available_isolation()).faults
+    assert any(words in fault for fault in faults), faults
+
+
+def test_near_duplicate_prompts_are_named(tmp_path, run_cli):
+    folder = tmp_path / "mine"
+    new_suite(folder)
+    (folder / "quay-fee").rename(folder / "quay-two")
+    (tmp_path / "again").mkdir()
+    new_suite(tmp_path / "again" / "x")
+    (tmp_path / "again" / "x" / "quay-fee").rename(folder / "quay-fee")
+    done = run_cli("vet", folder, "--json", "--seeds", "1")
+    faults = {e["id"]: e["faults"] for e in done.json["exercises"]}
+    assert (done.code, faults) == (1, {"quay-fee": [], "quay-two": ['its prompt is nearly that of "quay-fee"']})
+
+
+def test_mutants_change_one_thing_outside_strings_and_comments():
+    text = "def f(x):\n    # 3 < 4\n    s = '5 < 6'\n    return x < 7 and True\n"
+    mutants = make_mutants(text, "python", most=20, rng=random.Random(1))
+    assert sorted(m.change for m in mutants) == [
+        "line 4: 7 becomes 8", "line 4: < becomes <=", "line 4: True becomes False", "line 4: and becomes or",
+    ]  # fmt: skip
+    assert all(m.text.count("\n") == 4 and "# 3 < 4\n    s = '5 < 6'" in m.text for m in mutants)
+    assert len(make_mutants(text, "python", most=2, rng=random.Random(1))) == 2
+    java = make_mutants(
+        "List<Integer> a; /* 1 < 2 */ char c = '<';\nx -> x << 2;", "java", most=9, rng=random.Random(1)
+    )
+    assert [m.change for m in java] == ["line 2: 2 becomes 3"]
+    assert blanked("echo 'a # b' # c", "bash") == "echo" + " " * 12
+
+
+def test_checks_that_look_closely_catch_mutants_and_loose_ones_do_not(tmp_path):
+    sharp = try_mutants(write_exercise(tmp_path / "a", FIXED, PLAIN), available_isolation())
+    assert sharp.made >= 3 and sharp.share == 1.0, sharp
+    loose = try_mutants(
+        write_exercise(tmp_path / "b", FIXED, PLAIN | {"cases.json": [{"args": [0], "expect": ["Teal", 0]}]}),
+        available_isolation(),
+    )
+    assert loose.share < sharp.share and loose.survivors == ("line 4: 5 becomes 6",)
+
+
+def test_the_smallest_drop_by_connors_formula():
+    # by hand: psi 0.2, d 0.1: ((1.644854 sqrt(0.2) + 0.841621 sqrt(0.19)) / 0.1)^2 = 121.5
+    assert smallest_drop(121.5, discordant=0.2) == pytest.approx(0.1, abs=2e-4)
+    assert smallest_drop(10, discordant=0.05) is None
+    assert effective_pairs(72, 1) == 72
+    assert effective_pairs(72, 3, likeness=0.5) == pytest.approx(108)
+    with pytest.raises(ValueError, match="outside"):
+        smallest_drop(0, discordant=0.2)
+
+
+def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_cli, make_plan):
+    assert run_cli("suite", "new", "mine", cwd=tmp_path).code == 0
+    folder = tmp_path / "mine"
+    kinds = ["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files"]
+    for kind in kinds:
+        added = run_cli(
+            "suite", "add", kind, f"my-{kind}", "--in", folder, *(["--language", "go"] if kind == "write" else [])
+        )
+        assert added.code == 0, added.err
+    done = run_cli("vet", folder, "--json")
+    assert done.code == 1
+    faults = {e["id"]: e["faults"] for e in done.json["exercises"]}
+    assert faults.pop("quay-fee") == []
+    assert all(len(found) == 1 and "still to be written" in found[0] for found in faults.values()), faults
+    for kind in kinds:
+        for path in sorted((folder / f"my-{kind}").rglob("*"), reverse=True):
+            path.rmdir() if path.is_dir() else path.unlink()
+        (folder / f"my-{kind}").rmdir()
+    assert run_cli("vet", folder, "--lock", "--mutants").code == 0
+    listed = run_cli("suite", "list", folder, "--json", "--power").json
+    assert [e["id"] for e in listed["exercises"]] == ["quay-fee"] and listed["power"][0]["exercises"] == 1
+    assert "quay-fee" in run_cli("suite", "list", folder).out
+    plan = make_plan()
+    text = (
+        plan.read_text()
+        .replace('suite = "berthdesk"', 'suite = "mine"')
+        .replace('standin"', 'standin", "--suite", "mine"')
+    )
+    plan.write_text(text)
+    assert run_cli("qualify", plan, cwd=tmp_path).code == 0
+    assert [t["exercise"] for t in run_cli("trials", tmp_path / "record.db", "--json").json["trials"]] == ["quay-fee"]
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        (("new", "Bad Name"), "is no name for a suite"),
+        (("new", "."), "is no name"),
+        (("add", "ballad", "x"), "holds no suite.toml"),
+        (("list", "nowhere"), "there is no suite"),
+        (("list", "--power", "--samples", "0"), "samples of 1 or more"),
+    ],
+)
+def test_a_wrong_word_to_the_suite_command_is_one_line(run_cli, tmp_path, words, said):
+    done = run_cli("suite", *words, cwd=tmp_path)
+    assert (done.code, said in done.err, done.err.count("\n")) == (2, True, 1), done.err
+
+
+def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart(tmp_path, run_cli, make_plan):
+    folder = tmp_path / "mine"
+    write_exercise(folder / "quay-toll", VARYING | {"short": True}, FILES)
+    (folder / "suite.toml").write_text(tomli_w.dumps({"title": "t", "description": "d"}))
+    plan = make_plan(head='suite_seed = 3\nselection = "short"')
+    text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')
+    plan.write_text(text.replace('standin"', 'standin", "--suite", "mine"'))
+    assert run_cli("qualify", plan, cwd=tmp_path).code == 0
+    assert "mine, seed 3, short selection" in run_cli("contrast", tmp_path / "record.db").out
+    sent = run_cli("trials", tmp_path / "record.db", "--open", 1, "--json").json["trial"]["attempts"][0]["exchange"]
+    assert load_exercise(folder / "quay-toll", 3).prompt.strip() in sent["messages"][-1]["content"]
+    plan.write_text(plan.read_text().replace("suite_seed = 3", "suite_seed = 4"))
+    again = run_cli("qualify", plan, cwd=tmp_path)
+    assert (again.code, "another state of the suite" in again.err) == (2, True), again.err
