@@ -96,7 +96,8 @@ def _check_faults(exercise: Exercise, check: Check, said: str) -> Iterable[str]:
         errors = {r for case in cases for r in (case.raises, *(step.raises for step in case.steps)) if r is not None}
         for word in sorted((methods | errors) - set(re.findall(r"\w+", said))):
             yield f'the prompt never names "{word}"'
-        yield from _unsaid(said, ((_inputs(case), _outputs(case)) for case in cases))
+        if not check.computed_words:
+            yield from _unsaid(said, ((_inputs(case), _outputs(case)) for case in cases))
         hidden = [json.dumps(case.expect) for case in cases if not case.by_hand]
         yield from _visible(said, hidden)
     elif isinstance(check, ProgramCheck):
@@ -104,7 +105,7 @@ def _check_faults(exercise: Exercise, check: Check, said: str) -> Iterable[str]:
         for name in sorted({name for case in runs for name in (*case.files, *case.writes)}):
             if name not in said and not any(name in word for case in runs for word in case.args):
                 yield f'the prompt never names the file "{name}"'
-        if not check.pattern:
+        if not check.pattern and not check.computed_words:
             yield from _unsaid(said, ((_given(case), _left(case)) for case in runs))
         yield from _visible(said, [case.stdout or "" for case in runs if not case.by_hand])
     elif isinstance(check, TextCheck):
@@ -118,11 +119,14 @@ def _unsaid(said: str, pairs: Iterable[tuple[str, str]]) -> Iterable[str]:
     missing: set[str] = set()
     for given, wanted in pairs:
         mine = {word.lower() for word in _WORD.findall(given)}
+        letters = set(re.findall(r"\b[A-Za-z]\b", given))
         # a part of a word that went in may be made of it: a code, an initial
         missing |= {
             word
             for word in _WORD.findall(wanted)
-            if word.lower() not in known and not any(word.lower() in other for other in mine)
+            if word.lower() not in known
+            and not any(word.lower() in other for other in mine)
+            and not set(word) <= letters  # a drawing, made of letters that went in
         }
     if missing:
         shown = ", ".join(sorted(missing)[:6])

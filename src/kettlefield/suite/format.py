@@ -47,6 +47,7 @@ class CallsCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="calls
     object: str | None = None  # a class: each case makes one object and calls its methods in turn
     cases: str  # file beside exercise.toml: [{"args": [...], "expect": ...}]
     compare: Comparison = "equal"
+    computed_words: bool = False  # what is expected holds words that are worked out, so no prompt can say them
     tolerance: float | None = None  # absolute or relative, whichever is larger; none: exact
 
     @property
@@ -60,6 +61,7 @@ class ProgramCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="pro
 
     cases: str  # file beside exercise.toml: [{"stdin": "...", "stdout": "...", "exit": 0}]
     whitespace: Literal["exact", "trailing", "folded"] = "trailing"  # which differences do not count
+    computed_words: bool = False  # as above
     pattern: bool = False  # what is expected is a regular expression for the whole output
     tolerance: float | None = None  # words that are numbers may differ by so much; white space is folded then
 

@@ -1,0 +1,7 @@
+import json
+import random
+import sys
+
+size, seed = int(sys.argv[1]), int(sys.argv[2])
+rng = random.Random(seed)
+print(json.dumps([[rng.randrange(size) for _ in range(size)], size]))

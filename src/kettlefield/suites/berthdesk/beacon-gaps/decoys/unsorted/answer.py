@@ -1,0 +1,10 @@
+import sys
+
+heard = list(dict.fromkeys(map(int, sys.stdin.read().split())))
+missing = 0
+for before, after in zip(heard, heard[1:]):
+    if after - before > 1:
+        first, last = before + 1, after - 1
+        print(first if first == last else f"{first}-{last}")
+        missing += last - first + 1
+print("missing", missing)

@@ -1,0 +1,3 @@
+function sheet(sailings) {
+  return sailings.map((s) => `${s.time} ${s.port}`).join("\n");
+}

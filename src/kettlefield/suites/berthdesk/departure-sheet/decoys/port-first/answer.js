@@ -1,0 +1,3 @@
+function sheet(sailings) {
+  return sailings.map((s) => `${s.port} ${s.time}`).join("\n");
+}

@@ -1,0 +1,8 @@
+def parse_duty(text):
+    begin, end = text.split("-")
+    return [minutes(end), minutes(begin)]
+
+
+def minutes(clock):
+    hours, rest = clock.split(":")
+    return int(hours) * 60 + int(rest)

@@ -1,0 +1,11 @@
+import pandas as pd
+
+
+def fare_table(tickets):
+    frame = pd.DataFrame(tickets)
+    table = frame.pivot_table(index="route", columns="class", values="pence", aggfunc="sum", fill_value=0)
+    table = table.sort_index().sort_index(axis=1)
+    rows = [["route", *table.columns]]
+    for route, values in table.iterrows():
+        rows.append([route, *(int(value) for value in values)])
+    return rows

@@ -1,0 +1,13 @@
+def fog_index(dew, air, wind, light):
+    gap = max(0, dew - air)
+    base = @@top@@ - @@weight@@ * gap
+    if wind > 6:
+        base -= wind * wind
+    else:
+        base += wind
+    base //= 3
+    if light < 20:
+        base += 7
+    elif light > 80:
+        base -= 7
+    return min(100, max(0, base))

@@ -1,0 +1,8 @@
+import sys
+
+total = 0
+for line in sys.stdin:
+    name, pence = line.split()
+    total += int(pence)
+    print(name, pence)
+print("total", total)

@@ -1,0 +1,7 @@
+import sys
+
+total = 0
+for line in sys.stdin:
+    name, pence = line.split()
+    total += int(pence)
+print("total", total)

@@ -1,0 +1,12 @@
+import sys
+
+total = 0
+by_name = {}
+for line in sys.stdin:
+    name, pence = line.split()
+    total += int(pence)
+    by_name[name] = by_name.get(name, 0) + int(pence)
+    print(name, pence)
+for name in by_name:
+    print("sum", name, by_name[name])
+print("total", total)

@@ -1,0 +1,11 @@
+def free_lanes(lanes, booked):
+    taken = set(booked)
+    return [lane for lane in range(1, lanes + 1) if lane not in taken]
+
+
+def first_row(lanes, booked, wanted):
+    free = free_lanes(lanes, booked)
+    for start in free:
+        if len(free) >= wanted:
+            return start
+    return None

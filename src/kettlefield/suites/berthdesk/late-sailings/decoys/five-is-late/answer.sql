@@ -1,0 +1,9 @@
+SELECT
+    route,
+    COUNT("left") AS sailed,
+    SUM("left" >= planned + 5) AS late,
+    SUM("left" >= planned + 5) * 100 / COUNT("left") AS percent
+FROM sailing
+WHERE "left" IS NOT NULL
+GROUP BY route
+ORDER BY percent DESC, route;
