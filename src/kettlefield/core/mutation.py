@@ -45,6 +45,8 @@ _SWAPS = (
     (re.compile(r"\bSUM\b(?=\()"), "MAX"),
 )
 _NUMBER = re.compile(r"(?<![\w.$])\d{1,9}(?![\w.])")
+# a 1 or -1 that a condition chooses is the sign of a comparison: any other size means the same
+_SIGN = re.compile(r"(?<=[?:] )-?1(?![\w.])")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,7 +57,9 @@ class Mutant:
     change: str  # such as "line 7: < becomes <="
 
 
-def make_mutants(text: str, language: str, *, most: int, rng: random.Random) -> tuple[Mutant, ...]:
+def make_mutants(
+    text: str, language: str, *, most: int, rng: random.Random, within: tuple[int, int] | None = None
+) -> tuple[Mutant, ...]:
     """Mutants of a program, at most so many, drawn evenly from all that can be made.
 
     Parameters
@@ -68,12 +72,21 @@ def make_mutants(text: str, language: str, *, most: int, rng: random.Random) -> 
         At least 1.
     rng : random.Random
         Draws among them.
+    within : (int, int), optional
+        The characters that may be changed; none: all.
     """
     plain = blanked(text, language)
+    within = within or (0, len(text))
     places: list[tuple[int, int, str]] = []
     for pattern, becomes in _SWAPS:
         places += [(found.start(), found.end(), becomes) for found in pattern.finditer(plain)]
-    places += [(found.start(), found.end(), str(int(found[0]) + 1)) for found in _NUMBER.finditer(plain)]
+    signs = {found.end() for found in _SIGN.finditer(plain)}
+    places += [
+        (found.start(), found.end(), str(int(found[0]) + 1))
+        for found in _NUMBER.finditer(plain)
+        if found.end() not in signs
+    ]
+    places = [(start, end, becomes) for start, end, becomes in places if within[0] <= start and end <= within[1]]
     chosen = sorted(rng.sample(places, most) if len(places) > most else places)
     return tuple(
         Mutant(

@@ -45,7 +45,7 @@ def unfinished(exercise: Exercise) -> str:
 
 def near_duplicates(exercises: tuple[Exercise, ...]) -> dict[str, str]:
     """For each exercise whose prompt is nearly that of an earlier one, what it is like."""
-    triples = {exercise.id: _triples(exercise.prompt) for exercise in exercises}
+    triples = {exercise.id: _triples(_said(exercise, 1)) for exercise in exercises}
     found: dict[str, str] = {}
     for one, other in combinations(exercises, 2):
         a, b = triples[one.id], triples[other.id]

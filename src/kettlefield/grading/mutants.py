@@ -10,6 +10,7 @@ from kettlefield.grading.grader import grade_files
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
 
+MIN_MADE = 5  # one survivor of fewer says little
 MOST = 24  # of one exercise: enough to tell 75 from 95 %, few enough that compiled languages are done in minutes
 WANTED_SHARE = 0.75  # caught; below it the checks let too much through. A few mutants always change nothing
 
@@ -21,6 +22,11 @@ class Caught:
     made: int  # that build: a mutant that does not even build says nothing of the checks
     caught: int
     survivors: tuple[str, ...]  # what was changed in those that passed
+
+    @property
+    def says_little(self) -> bool:
+        """Whether there were too few mutants to judge the checks by."""
+        return self.made < MIN_MADE
 
     @property
     def share(self) -> float | None:
@@ -40,7 +46,10 @@ def try_mutants(exercise: Exercise, isolation: Isolation) -> Caught:
         if language is None:
             continue
         rng = random.Random(f"{exercise.id}\0{name}")
-        for mutant in make_mutants(text, language, most=max(1, MOST // len(answer)), rng=rng):
+        # what the exercise gave is not the model's to get wrong
+        end = len(text) - len(exercise.closing)
+        within = (len(exercise.opening), end) if exercise.opening is not None else None
+        for mutant in make_mutants(text, language, most=max(1, MOST // len(answer)), rng=rng, within=within):
             outcome = grade_files(exercise, {**answer, name: mutant.text}, isolation, turn=turn).outcome
             if outcome in {Outcome.NO_BUILD, Outcome.RIG_FAULT}:
                 continue

@@ -33,7 +33,12 @@ class Vetted:
     @property
     def warning(self) -> str:
         """What should be looked at although nothing is wrong."""
-        if self.caught is None or self.caught.share is None or self.caught.share >= WANTED_SHARE:
+        if (
+            self.caught is None
+            or self.caught.says_little
+            or self.caught.share is None
+            or self.caught.share >= WANTED_SHARE
+        ):
             return ""
         return f"checks catch {self.caught.share:.0%} of mutants, wanted {WANTED_SHARE:.0%}"
 

@@ -1,18 +1,20 @@
 #include <stdio.h>
 #include <string.h>
 
-static char moored[51][32];
-static char queue[256][32];
+#define NAME_SIZE 32
+
+static char moored[51][NAME_SIZE];
+static char queue[256][NAME_SIZE];
 static int waiting;
 
 static void drop_from_queue(int at) {
-    memmove(queue[at], queue[at + 1], sizeof queue[0] * (size_t)(waiting - at - 1));
+    for (int i = at; i + 1 < waiting; i++) strcpy(queue[i], queue[i + 1]);
     waiting--;
 }
 
 int main(void) {
     int n;
-    char word[16], name[32];
+    char word[16], name[NAME_SIZE];
     if (scanf("%d", &n) != 1) return 1;
     while (scanf("%15s %31s", word, name) == 2) {
         if (strcmp(word, "arrive") == 0) {
