@@ -1,4 +1,4 @@
 function sheet(sailings) {
-  const sorted = [...sailings].sort((a, b) => (a.time < b.time ? -1 : a.time > b.time ? 1 : a.port < b.port ? -1 : 1));
+  const sorted = [...sailings].sort((a, b) => a.time.localeCompare(b.time) || a.port.localeCompare(b.port));
   return sorted.map((s) => `${s.time} ${s.port}`).join("\n");
 }
