@@ -15,7 +15,13 @@ import pytest
 
 from kettlefield.standin.demo import CARD
 from kettlefield.standin.models import MODELS, write_weights
+from kettlefield.suite.loader import find_suite
 
+BUILT_IN = find_suite("berthdesk", Path())
+SMALL_SUITE = (
+    *("berth-clashes", "buoy-gap-fill", "crew-rest-breach", "deck-lanes", "drift-set", "fare-quote", "lost-property"),
+    *("manifest-merge", "radio-log-digest", "sailing-board", "tide-gate-windows", "weighbridge-tally"),
+)
 NEEDED = ("bwrap", "unshare", "setpriv", "prlimit", "node", "gcc", "g++", "rustc", "javac", "go", "sqlite3")
 STANDIN = [
     *("{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}"),
@@ -84,6 +90,11 @@ def make_plan(tmp_path):
 
     Extra TOML goes in by table name; ``candidates`` are (level, extra lines) of one made-up model.
     """
+    # a suite beside the plan comes before a built-in one of that name: campaigns here need not ask all of it
+    for name in SMALL_SUITE:
+        if not (tmp_path / "berthdesk" / name).exists():
+            shutil.copytree(BUILT_IN / name, tmp_path / "berthdesk" / name)
+    shutil.copy(BUILT_IN / "suite.toml", tmp_path / "berthdesk")
 
     def make(*, candidates=(("q4_k_m", ""),), model="kelpling-400m", command=None, tables=None, criteria="", head=""):
         (tmp_path / "card").mkdir(exist_ok=True)

@@ -28,8 +28,8 @@ def broken(tmp_path):
 
 
 def test_the_built_in_suite_is_sound(run_cli):
-    done = run_cli("vet", "berthdesk", "--json")
-    assert done.code == 0
+    done = run_cli("vet", "berthdesk", "--json", "--seeds", "1")
+    assert done.code == 0, [entry for entry in done.json["exercises"] if not entry["ok"]]
     assert done.json["ok"] is True and done.json["digest"].startswith("sha256:")
     assert all(entry["ok"] and entry["faults"] == [] for entry in done.json["exercises"])
     assert {"id", "kind", "language"} <= done.json["exercises"][0].keys()

@@ -20,7 +20,7 @@ from kettlefield.standin.replies import Replier, tokens_of
 from kettlefield.suite.loader import find_suite, load_suite
 from kettlefield.weights.gguf import read_gguf, read_item
 
-SUITE = load_suite(find_suite("berthdesk", Path())).exercises
+SUITE = load_suite(find_suite("berthdesk", Path())).exercises[::4]  # enough to tell models apart
 MODEL = MODELS["kelpling-400m"]
 
 

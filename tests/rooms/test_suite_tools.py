@@ -1,12 +1,17 @@
 """Variants, the lint of prompts, mutants, what a suite can show; and the commands that begin one."""
 
 import random
+import subprocess
+import sys
+from collections import Counter
+from pathlib import Path
 
 import pytest
 import tomli_w
 from exercises import write_exercise
 
 from kettlefield.core.errors import InputError
+from kettlefield.core.languages import LANGUAGES
 from kettlefield.core.masking import blanked
 from kettlefield.core.mutation import make_mutants
 from kettlefield.core.power import effective_pairs, smallest_drop
@@ -14,7 +19,7 @@ from kettlefield.grading.mutants import try_mutants
 from kettlefield.grading.variants import settle
 from kettlefield.grading.vetting import vet_exercise
 from kettlefield.sandbox.available import available_isolation
-from kettlefield.suite.loader import load_exercise, load_suite
+from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 from kettlefield.suite.skeleton import new_suite
 
 PROMPT = "Write toll(n): @@fee@@ pence each, named by the ship @@ship@@; raise ValueError below nothing.\n"
@@ -216,3 +221,38 @@ def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart
     plan.write_text(plan.read_text().replace("suite_seed = 3", "suite_seed = 4"))
     again = run_cli("qualify", plan, cwd=tmp_path)
     assert (again.code, "another state of the suite" in again.err) == (2, True), again.err
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_the_built_in_variants_are_sound(seed):
+    suite = load_suite(find_suite("berthdesk", Path()), seed=seed)
+    varying = [exercise for exercise in suite.exercises if exercise.is_variant]
+    assert len(varying) >= 7
+    assert {exercise.id: vet_exercise(exercise, available_isolation()).faults for exercise in varying} == {
+        exercise.id: () for exercise in varying
+    }
+
+
+def test_the_built_in_suite_is_as_wide_as_it_says():
+    exercises = load_suite(find_suite("berthdesk", Path())).exercises
+    kinds, languages = (Counter(getattr(e.spec, name) for e in exercises) for name in ("kind", "language"))
+    least = {
+        "write": 24,
+        "steps": 8,
+        "repair": 10,
+        "extend": 8,
+        "continue": 6,
+        "infill": 6,
+        "data": 6,
+        "speed": 4,
+        "explain": 4,
+        "files": 4,
+    }
+    assert all(kinds[kind] >= count for kind, count in least.items()), kinds
+    assert all(languages[name] >= 2 for name in (*LANGUAGES, "any")), languages
+    short = [e for e in exercises if e.spec.short]
+    assert len(short) >= 16 and {e.spec.language for e in short} >= set(LANGUAGES)
+    script = Path(__file__).parents[2] / "scripts" / "suite_table.py"
+    assert subprocess.run([sys.executable, script, "--check"], check=False).returncode == 0, (
+        "run scripts/suite_table.py"
+    )

@@ -12,6 +12,7 @@ import msgspec
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.core.errors import InputError
+from kettlefield.core.languages import ANY, LANGUAGES
 from kettlefield.core.sizing import decode_ceiling_tps, memory_need
 from kettlefield.core.units import format_bytes
 from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
@@ -20,6 +21,7 @@ from kettlefield.rig.accelerators import Accelerator
 from kettlefield.rig.bandwidth import memory_bandwidth
 from kettlefield.rig.detect import find_accelerators
 from kettlefield.rig.host import read_host
+from kettlefield.rig.packages import find_packages
 from kettlefield.rig.survey import fingerprint
 from kettlefield.rig.toolchains import Missing, find_toolchain
 from kettlefield.sandbox.isolation import Isolation
@@ -176,13 +178,17 @@ async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> di
 
 
 def _campaign_entry(plan: Plan, suite: Suite, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
-    languages = sorted({exercise.spec.language for exercise in suite.exercises})
+    asked = {exercise.spec.language for exercise in suite.exercises}
+    # where the language is the model's to choose, any of them may be run
+    languages = sorted(set(LANGUAGES) if ANY in asked else asked & set(LANGUAGES))
+    packages = sorted({name for exercise in suite.exercises for name in exercise.spec.packages})
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
     rig: dict[str, object] = {
         "host": msgspec.to_builtins(read_host()),
         "fingerprint": fingerprint(read_host(), find_accelerators()),
         "accelerator": card,
         "toolchains": {name: _toolchain_version(name) for name in languages},
+        "packages": {name: _package_version(name) for name in packages},
         "isolation": {"name": isolation.name, "lacks": list(isolation.lacks)},
     }
     return CampaignEntry(
@@ -207,6 +213,11 @@ def _exercise_entry(exercise: Exercise) -> ExerciseEntry:
         difficulty=spec.difficulty,
         topics=spec.topics,
     )
+
+
+def _package_version(name: str) -> str:
+    found = find_packages((name,))
+    return "missing" if isinstance(found, str) else found.versions[0][1]
 
 
 def _toolchain_version(language: str) -> str:

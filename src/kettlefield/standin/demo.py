@@ -21,6 +21,7 @@ PLAN = """\
 # Everything that a model does here is simulated; servers, HTTP and grading are real.
 title = "Which code model for the berth desk?"
 suite = "berthdesk"
+selection = "short"
 record = "record.db"
 
 [rig]
@@ -52,7 +53,7 @@ CRITERIA = """
 # What would make a candidate acceptable - set before any result is seen.
 [[criterion]]
 measure = "pass_rate"
-at_least = 0.6
+at_least = 0.5
 
 [[criterion]]
 measure = "first_token_s.p50"
