@@ -21,28 +21,28 @@ def page(suite: Suite) -> str:
     languages = Counter(exercise.spec.language for exercise in exercises)
     short = sum(exercise.spec.short for exercise in exercises)
     varying = sum(bool(exercise.spec.vary) for exercise in exercises)
+    counted = {
+        "Kinds": [f"{kind} {kinds[kind]}" for kind in KINDS],
+        "Languages": [f"{name} {count}" for name, count in languages.most_common()],
+    }
     lines = [
         "# The built-in suite `berthdesk`",
         "",
         "Made by `scripts/suite_table.py` from the suite; a test keeps it true.",
         "",
-        f"{len(exercises)} exercises from the daily work of Saltmarsh Ferries, a made-up company; {short} of them (*) are the short",
-        f"selection, {varying} (~) draw variants from a seed. Each has its own answer, at least two decoys with the mistake",
-        "that they stand for, and cases worked by hand from the prompt.",
+        f"{len(exercises)} exercises from the daily work of Saltmarsh Ferries, a made-up company; {short} of them",
+        f"(*) are the short selection, {varying} (~) draw variants from a seed. Each has its own answer, at least two",
+        "decoys with the mistake that they stand for, and cases worked by hand from the prompt.",
         "",
-        "Kinds: " + ", ".join(f"{kind} {kinds[kind]}" for kind in KINDS) + ".",
-        "",
-        "Languages: " + ", ".join(f"{name} {count}" for name, count in languages.most_common()) + ".",
-        "",
+        *(line for name, parts in counted.items() for line in (f"{name}: {', '.join(parts)}.", "")),
         "| exercise | kind | language | difficulty | what it finds out |",
         "| --- | --- | --- | --- | --- |",
     ]
     for exercise in sorted(exercises, key=lambda e: (KINDS.index(e.spec.kind), e.spec.language, e.id)):
         spec = exercise.spec
         marks = ("*" if spec.short else "") + ("~" if spec.vary else "")
-        lines.append(
-            f"| `{exercise.id}`{' ' + marks if marks else ''} | {spec.kind} | {spec.language} | {spec.difficulty} | {spec.tests} |"
-        )
+        name = f"`{exercise.id}` {marks}".rstrip()
+        lines.append(f"| {name} | {spec.kind} | {spec.language} | {spec.difficulty} | {spec.tests} |")
     return "\n".join(lines).replace("*", "\\*") + "\n"
 
 

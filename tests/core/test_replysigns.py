@@ -32,7 +32,7 @@ def test_a_short_or_plain_reply_is_not(text):
 
 
 def test_no_program_of_the_built_in_suites_looks_like_a_loop():
-    files = [p for p in Path(kettlefield.suites.__path__[0]).rglob("*") if p.is_file()]
+    files = [p for p in Path(kettlefield.suites.__path__[0]).rglob("*") if p.is_file() and p.suffix != ".json"]
     assert len(files) > 50
     assert [p for p in files if is_looping(p.read_text())] == []
 

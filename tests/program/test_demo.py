@@ -5,6 +5,8 @@ import subprocess
 
 import pytest
 
+from kettlefield.core.languages import LANGUAGES
+
 DEMO_LEVELS = ("f16", "q8_0", "q4_k_m", "q2_k")
 
 
@@ -20,7 +22,7 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
     assert done.code == 0, done.err
     assert "SIMULATED" in done.out
     assert (folder / "plan.toml").exists() and (folder / "record.db").exists()
-    assert "192 trials" in done.err
+    assert "256 trials" in done.err
     # the same files were weighed, drafted and qualified
     assert "memory needed; budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out
     assert (folder / "drafted.toml").read_text().count("[[candidate]]") == 7
@@ -37,7 +39,7 @@ def test_contrast_keeps_its_contract(demo, run_cli):
         f"{model}@{level}" for model in ("marram-1.2b", "kelpling-400m") for level in DEMO_LEVELS
     ]
     for row in found["candidates"]:
-        assert row["trials"] == 24 == sum(row["outcomes"].values())
+        assert row["trials"] == 32 == sum(row["outcomes"].values())
         assert row["solved"] == row["outcomes"].get("passed", 0)
         assert row["pass_rate"]["low"] <= row["pass_rate"]["value"] <= row["pass_rate"]["high"]
         assert row["first_token_s"]["p50"]["n"] == 12
@@ -84,8 +86,8 @@ def test_trials_lists_filters_and_opens(demo, run_cli):
     folder, _ = demo
     record = folder / "record.db"
     listed = run_cli("trials", record, "--json").json["trials"]
-    assert len(listed) == 192
-    assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 192
+    assert len(listed) == 256
+    assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 256
     wanted = "id candidate exercise seed outcome score attempts first_token_s decode_rate_tps completion_tokens finish_reason"
     assert set(wanted.split()) <= listed[0].keys()
     wrong = run_cli("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
@@ -130,7 +132,7 @@ def test_run_again_the_demo_repeats_nothing(demo, run_cli):
     folder, first = demo
     again = run_cli("demo", folder)
     assert again.code == 0
-    assert "192 of them already in the record" in again.err
+    assert "256 of them already in the record" in again.err
     table = first.out[first.out.index("Which code model") : first.out.index("Look next")]
     assert table in again.out
 
@@ -155,9 +157,9 @@ def test_the_record_is_lean_and_holds_what_an_audit_asks_for(demo):
     connection.close()
     assert one[0] == (folder / "plan.toml").read_text()
     rig = json.loads(one[3])
-    assert rig["toolchains"].keys() == {"python", "javascript"} and rig["isolation"]["name"] == "bubblewrap"
+    assert rig["toolchains"].keys() == set(LANGUAGES) and rig["isolation"]["name"] == "bubblewrap"
     assert all(len(digest) == 64 and json.loads(text)["sampling"]["seed"] == 11 for digest, text in weights)
     assert all("--weights" in command and "simulated" in words for command, words, _, _ in sessions)
     assert all(ended == "stopped" and load_s > 0 for _, _, ended, load_s in sessions)
     # 100,000 trials are to stay under 1 GB: 10 KB a trial
-    assert sum(sizes) / 192 < 8_000
+    assert sum(sizes) / 256 < 8_000
