@@ -61,6 +61,7 @@ def test_an_edit_given_as(name):
     found = extract_answer(reply, EDIT)
     assert (found.how, found.files[0].name) == (how, "hold.py")
     assert found.files[0].text == MENDED
+    assert any("line counts are wrong" in remark for remark in found.remarks) is (name == "wrong counts and lines")
 
 
 @pytest.mark.parametrize(

@@ -6,10 +6,12 @@ from pathlib import Path
 import msgspec
 import pytest
 
+from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading import grader
 from kettlefield.grading.grader import grade_files, grade_reply
 from kettlefield.grading.vetting import vet_exercise
+from kettlefield.grading.warmup import warm_up
 from kettlefield.rig.toolchains import Missing
 from kettlefield.sandbox.available import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
@@ -225,3 +227,11 @@ def test_vetting_finds(tmp_path, file, before, after, words):
     (folder / file).write_text(text.replace(before, after))
     faults = vet_exercise(load_exercise(folder), available_isolation()).faults
     assert any(words in fault for fault in faults), faults
+
+
+def test_a_rig_that_cannot_run_the_suites_own_answers_is_told_before_the_campaign(monkeypatch):
+    suite = load_suite(find_suite("berthdesk", Path()), selection="short")
+    warm_up(suite, available_isolation(), workers=2)
+    monkeypatch.setattr(grader, "find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it"))
+    with pytest.raises(RigError, match="ends rig-fault here .*apt-get install it"):
+        warm_up(suite, available_isolation(), workers=2)

@@ -57,6 +57,7 @@ def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = Fals
     from kettlefield.cli.progress import CampaignProgress  # noqa: PLC0415
     from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
     from kettlefield.grading.variants import settle_suite  # noqa: PLC0415
+    from kettlefield.grading.warmup import warm_up  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
     from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
@@ -70,6 +71,7 @@ def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = Fals
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     isolation: Isolation = NoIsolation() if unsafe else available_isolation()
     suite = settle_suite(suite, isolation, workers=os.cpu_count() or 1)
+    warm_up(suite, isolation, workers=os.cpu_count() or 1)
     record = Record.create_or_open(plan.record)
     with record.lock(), CampaignProgress() as progress:
         if retry_faults:

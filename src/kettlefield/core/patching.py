@@ -12,7 +12,7 @@ from enum import StrEnum
 
 MAX_FUZZ = 2  # context lines at either end of a hunk that may be given up, as patch does
 MAX_HUNKS = 500  # more is no edit of a small file; keeps hostile text cheap
-_HUNK = re.compile(r"^@@+(?: -(\d+)(?:,\d+)? \+\d+(?:,\d+)? @@+.*|.*)$")
+_HUNK = re.compile(r"^@@+(?: -(?P<line>\d+)(?:,(?P<old>\d+))? \+\d+(?:,(?P<new>\d+))? @@+.*|.*)$")
 _SEARCH, _MIDDLE, _REPLACE = (
     re.compile(r"^\s*<{5,9}\s*(?:SEARCH|ORIGINAL|OLD|HEAD)?\s*$", re.IGNORECASE),
     re.compile(r"^\s*={5,9}\s*$"),
@@ -37,6 +37,7 @@ class Change:
     line: int | None = None  # where the edit says it is, counted from 1
     lead: int = 0  # context lines that open both old and new, and may be given up
     trail: int = 0  # and that close both
+    miscounted: bool = False  # the numbers of lines that it states are not those that it holds
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,11 +68,11 @@ def parse_diff(text: str) -> tuple[FileEdit, ...]:
     name: str | None = None
     changes: list[Change] = []
     hunk: list[str] | None = None
-    line: int | None = None
+    head: re.Match[str] | None = None
 
     def end_hunk() -> None:
         nonlocal hunk
-        if hunk is not None and (change := _change(hunk, line)) is not None and len(changes) < MAX_HUNKS:
+        if hunk is not None and (change := _change(hunk, head)) is not None and len(changes) < MAX_HUNKS:
             changes.append(change)
         hunk = None
 
@@ -89,9 +90,9 @@ def parse_diff(text: str) -> tuple[FileEdit, ...]:
             name = _file_name(following[4:]) or _file_name(row[4:])
         elif row.startswith("+++ ") and hunk is None:
             continue
-        elif (head := _HUNK.match(row)) is not None:
+        elif (found := _HUNK.match(row)) is not None:
             end_hunk()
-            hunk, line = [], int(head[1]) if head[1] else None
+            hunk, head = [], found
         elif hunk is not None:
             if row[:1] in {" ", "+", "-"} or row == "":
                 hunk.append(row or " ")
@@ -110,7 +111,7 @@ def _file_name(header: str) -> str | None:
     return name[2:] if name.startswith(("a/", "b/")) else name
 
 
-def _change(hunk: list[str], line: int | None) -> Change | None:
+def _change(hunk: list[str], head: "re.Match[str] | None") -> Change | None:
     while hunk and hunk[-1] == " ":  # blank lines between hunks are no context
         hunk.pop()
     if not any(row[0] in "+-" for row in hunk):
@@ -118,12 +119,17 @@ def _change(hunk: list[str], line: int | None) -> Change | None:
     marks = [row[0] for row in hunk]
     lead = next(index for index, mark in enumerate(marks) if mark != " ")
     trail = next(index for index, mark in enumerate(reversed(marks)) if mark != " ")
+    old = tuple(row[1:] for row in hunk if row[0] != "+")
+    new = tuple(row[1:] for row in hunk if row[0] != "-")
+    line = int(head["line"]) if head is not None and head["line"] else None
+    stated = tuple(int(head[name] or 1) for name in ("old", "new")) if head is not None and line is not None else None
     return Change(
-        old=tuple(row[1:] for row in hunk if row[0] != "+"),
-        new=tuple(row[1:] for row in hunk if row[0] != "-"),
+        old=old,
+        new=new,
         line=line,
         lead=lead,
         trail=trail,
+        miscounted=stated is not None and stated != (len(old), len(new)),
     )
 
 
@@ -183,6 +189,8 @@ def apply_changes(original: str, changes: tuple[Change, ...]) -> Patched:
         if how:
             fit = Fit.FUZZ
             remarks.append(f"change {number}: {how}")
+        if change.miscounted:
+            remarks.append(f"change {number}: its line counts are wrong; they were not relied on")
         lines[at : at + length] = new
         shift += len(new) - length
     return Patched(text="\n".join(lines), fit=fit, remarks=tuple(remarks))
