@@ -310,3 +310,22 @@ def test_unsafe_without_isolation_is_written_down(make_plan, run_cli, tmp_path):
 
 def test_the_made_up_models_bear_names_of_their_own():
     assert all("simulated" in model.title for model in MODELS.values())
+
+
+def test_a_dry_run_says_what_is_left_and_starts_nothing(make_plan, run_cli, tmp_path):
+    plan = make_plan(
+        candidates=(("q4_k_m", ""), ("q2_k", "")), tables={"speed": "requests = 3\nwarm_up = 0\nreply_tokens = 16"}
+    )
+    before = run_cli("qualify", plan, "--dry-run", "--json").json
+    assert not (tmp_path / "record.db").exists() and not (tmp_path / "logs").exists()
+    assert [(row["trials"], row["timed_requests"], row["basis"]) for row in before["candidates"]] == [
+        (12, 3, "ceiling by the header")
+    ] * 2
+    assert all(row["at_least_s"] > 0 for row in before["candidates"]) and before["smallest_drop"] is None
+    assert run_cli("qualify", plan, "--only", "*@q2_k").code == 0
+    after = {row["candidate"]: row for row in run_cli("qualify", plan, "--dry-run", "--json").json["candidates"]}
+    done = after["kelpling-400m@q2_k"]
+    assert (done["trials"], done["timed_requests"], done["basis"], done["at_least_s"]) == (0, 0, "measured, n = 3", 0)
+    assert after["kelpling-400m@q4_k_m"]["trials"] == 12
+    shown = run_cli("qualify", plan, "--dry-run").out
+    assert "smallest drop" in shown and "ceiling by the header" in shown

@@ -88,7 +88,7 @@ async def register_candidates(
     """
     files = {c.name: files_of(c.weights) for c in chosen if c.weights is not None}
     digests = await _digests(files, observer)
-    bandwidth = _bandwidth(accelerator)
+    bandwidth = known_bandwidth(accelerator)
     registered = {}
     for candidate in chosen:
         before = record.weights_digest(candidate.name)
@@ -99,7 +99,7 @@ async def register_candidates(
                 str(candidate.weights),
                 "Restore the file, or give the plan a new record.",
             )
-        facts = _weights_facts(candidate, bandwidth)
+        facts = weights_facts(candidate, bandwidth)
         entry = CandidateEntry(
             name=candidate.name,
             model=candidate.model,
@@ -126,7 +126,7 @@ def budget_warning(name: str, predicted_bytes: int | None, budget_bytes: int | N
     return f"{name}: by its header it needs {need}, memory_budget is {budget}"
 
 
-def _weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict[str, object]:
+def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict[str, object]:
     """What the header says and foretells; a file of a format that we do not read is served all the same."""
     if candidate.weights is None:
         return {}
@@ -149,7 +149,7 @@ def _weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dic
     }
 
 
-def _bandwidth(accelerator: Accelerator | None) -> float | None:
+def known_bandwidth(accelerator: Accelerator | None) -> float | None:
     """The accelerator's bandwidth where it is known; the host's, measured, where there is no accelerator."""
     if accelerator is not None:
         return accelerator.bandwidth_bytes_s

@@ -22,7 +22,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         help="run a plan's campaign, or go on where it stopped",
         description="Start each candidate's server, measure speed and memory, put the suite to it, grade the answers\n"
         "in isolation and keep everything in the plan's record. Run again, it goes on where it stopped.",
-        epilog="examples:\n  kettlefield qualify plan.toml\n  kettlefield qualify plan.toml --only 'marram-1.2b@*'\n"
+        epilog="examples:\n  kettlefield qualify plan.toml --dry-run\n  kettlefield qualify plan.toml\n"
+        "  kettlefield qualify plan.toml --only 'marram-1.2b@*'\n"
         "  kettlefield qualify plan.toml --retry-faults",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
@@ -36,12 +37,19 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         action="store_true",
         help="run generated code without isolation; the record says so",
     )
+    parser.add_argument(
+        "--dry-run", action="store_true", help="start nothing: what is left to do, how long at least, what it can show"
+    )
     parser.add_argument("--json", action="store_true", help="print the contrast as one JSON document")
     parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Run the campaign and print the contrast."""
+    if args.dry_run:
+        from kettlefield.cli.forecast import show_forecast  # noqa: PLC0415
+
+        return show_forecast(args.plan, args.only, as_json=args.json)
     code = run_campaign(args.plan, args.only, retry_faults=args.retry_faults, unsafe=args.unsafe_no_isolation)
     from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
     from kettlefield.cli.contrast import show_contrast  # noqa: PLC0415
