@@ -92,12 +92,13 @@ def test_trials_lists_filters_and_opens(demo, run_cli):
     assert set(wanted.split()) <= listed[0].keys()
     wrong = run_cli("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
     assert wrong and all(row["outcome"] == "wrong-answer" and row["candidate"].endswith("q2_k") for row in wrong)
-    opened = run_cli("trials", record, "--open", wrong[0]["id"], "--json").json["trial"]
+    coded = next(row for row in wrong if not row["exercise"].startswith("explain"))
+    opened = run_cli("trials", record, "--open", coded["id"], "--json").json["trial"]
     attempt = opened["attempts"][0]
     assert attempt["files"] and attempt["exchange"]["reply"] and attempt["checks"][0]["detail"]
     prompt = attempt["exchange"]["messages"][-1]["content"]
     assert "Environment:" in prompt and "code block" in prompt
-    shown = run_cli("trials", record, "--open", wrong[0]["id"]).out
+    shown = run_cli("trials", record, "--open", coded["id"]).out
     for section in ("--- sent (user)", "--- reply", "--- extracted answer", "timings: first token"):
         assert section in shown
 

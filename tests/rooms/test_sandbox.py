@@ -235,3 +235,35 @@ def test_no_isolation_still_bounds_time_and_memory():
         "while True: pass", NoIsolation(), limits=RunLimits(wall_s=1, cpu_s=1, memory_bytes=2**28, output_bytes=99)
     ).timed_out
     assert run("try:\n    bytearray(2**31)\nexcept MemoryError:\n    print('safe')", NoIsolation()).stdout == b"safe\n"
+
+
+@pytest.mark.parametrize("backend", [Bubblewrap(), UserNamespaces()], ids=lambda b: b.name)
+def test_a_control_group_bounds_what_nobody_had_time_to_look_at(backend, monkeypatch):
+    from concurrent.futures import ThreadPoolExecutor
+
+    from kettlefield.sandbox import memory_group, runner
+
+    if not memory_group.can_bound_memory():
+        pytest.skip("the kernel lets us make no group here: runs are bounded by looking alone")
+    monkeypatch.setattr(runner, "MEMORY_LOOK_S", 3600)
+    limits = RunLimits(wall_s=20, cpu_s=10, memory_bytes=2**27, output_bytes=2**16, scratch_bytes=2**20)
+    code = "import os\nfor _ in range(4):\n    if os.fork() == 0: break\nx = bytearray(90 * 2**20)\nimport time\ntime.sleep(3)\n"
+    with ThreadPoolExecutor(1) as grader:  # a thread that is a member of its group, as graders are
+        found = grader.submit(run, code, backend, limits=limits).result()
+    assert found.over_limit is not None and "memory" in found.over_limit, found
+    assert run("print('ebb')", backend).stdout == b"ebb\n"
+
+
+def test_processor_time_and_peak_memory_come_from_the_kernel():
+    from concurrent.futures import ThreadPoolExecutor
+
+    from kettlefield.sandbox import memory_group
+
+    code = "import os\nif os.fork() == 0:\n    sum(range(10**7))\nelse:\n    os.wait()\nx = bytearray(50 * 2**20)\n"
+    for backend in (Bubblewrap(), UserNamespaces()):
+        with ThreadPoolExecutor(1) as grader:  # a thread that is a member of its group, as graders are
+            busy, idle = (grader.submit(run, text, backend).result() for text in (code, "pass"))
+        assert busy.cpu_s > 3 * idle.cpu_s > 0, (backend.name, busy.cpu_s, idle.cpu_s)
+        if memory_group.can_bound_memory():
+            # 50 MiB at the end, in the child and then in its parent
+            assert busy.peak_bytes - idle.peak_bytes > 40 * 2**20, (backend.name, busy.peak_bytes, idle.peak_bytes)

@@ -35,15 +35,21 @@ def run(args: argparse.Namespace) -> int:
     from kettlefield.rig.bandwidth import disk_read_rate, memory_bandwidth  # noqa: PLC0415
     from kettlefield.rig.survey import survey_rig  # noqa: PLC0415
     from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
+    from kettlefield.sandbox.memory_group import can_bound_memory  # noqa: PLC0415
 
     facts = survey_rig()
     bandwidth = memory_bandwidth(facts.fingerprint, fresh=args.again)
     disk = disk_read_rate(args.disk) if args.disk is not None else None
     try:
         isolation = available_isolation()
-        shut_in: dict[str, Any] = {"name": isolation.name, "lacks": list(isolation.lacks), "fault": None}
+        shut_in: dict[str, Any] = {
+            "name": isolation.name,
+            "lacks": list(isolation.lacks),
+            "memory_group": can_bound_memory(),
+            "fault": None,
+        }
     except RigError as err:
-        shut_in = {"name": None, "lacks": [], "fault": str(err)}
+        shut_in = {"name": None, "lacks": [], "memory_group": False, "fault": str(err)}
     if args.json:
         document = msgspec.to_builtins(facts)
         print_json({**document, "memory_bandwidth_bytes_s": bandwidth, "disk_read_bytes_s": disk, "isolation": shut_in})
@@ -72,7 +78,9 @@ def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: d
         rows.append(("accelerator", "none found"))
     rows += [("toolchain", f"{language} {version}") for language, version in facts.toolchains.items()]
     lacks = f", lacks: {'; '.join(isolation['lacks'])}" if isolation["lacks"] else ""
-    rows.append(("isolation", f"{isolation['name']}{lacks}" if isolation["name"] else "none"))
+    bounded = "by a control group and by looking" if isolation["memory_group"] else "by looking alone"
+    words = f"{isolation['name']}{lacks}; memory of a run bounded {bounded}"
+    rows.append(("isolation", words if isolation["name"] else "none"))
     rows.append(("energy counters", ", ".join(facts.energy_counters) or "not available here"))
     rows.append(("fingerprint", facts.fingerprint))
     console = make_console()

@@ -42,7 +42,7 @@ class RunReport:
     results: bytes  # what came over the private descriptor
     wall_s: float
     cpu_s: float = 0.0  # processor time of all its processes; 0 when it was stopped from outside
-    peak_bytes: int = 0  # largest resident size of one of its processes
+    peak_bytes: int = 0  # of all its processes together where a control group tells it, else of the largest
     timed_out: bool = False
     over_limit: str | None = None  # which limit, with its figure
     rig_fault: str | None = None  # isolation itself failed

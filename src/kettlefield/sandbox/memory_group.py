@@ -28,6 +28,7 @@ class MemoryGroup:
         self.holds_thread = False  # what this thread starts is a member from birth
         self._limit = folder / ("memory.max" if unified else "memory.limit_in_bytes")
         self._events = folder / ("memory.events" if unified else "memory.oom_control")
+        self._peak = folder / "memory.max_usage_in_bytes"
         self._kills_before = 0
 
     @property
@@ -38,7 +39,17 @@ class MemoryGroup:
     def begin(self, limit_bytes: int) -> None:
         """Set the limit for the next run."""
         self._limit.write_text(str(limit_bytes))
+        if not self.unified:
+            self._peak.write_text("0")
         self._kills_before = self._kills()
+
+    def peak_bytes(self) -> int | None:
+        """Most memory that this run held at once, its own files included; None where it is not told apart."""
+        if self.unified:
+            return None  # the unified hierarchy tells the peak of all runs together
+        with contextlib.suppress(OSError, ValueError):
+            return int(self._peak.read_text())
+        return None
 
     def was_exceeded(self) -> bool:
         """Whether the kernel had to kill a process of this run for its memory."""
@@ -68,6 +79,11 @@ def take_group(limit_bytes: int) -> MemoryGroup | None:
         except OSError:
             return None
     return group
+
+
+def can_bound_memory() -> bool:
+    """Whether runs get a group here."""
+    return take_group(2**30) is not None
 
 
 def _make() -> MemoryGroup | None:

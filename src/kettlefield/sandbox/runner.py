@@ -134,6 +134,7 @@ class _Run:
             for descriptor in self.sources:
                 os.close(descriptor)
             out_of_memory = self.group is not None and self.group.was_exceeded()
+            peak_bytes = self.group.peak_bytes() if self.group is not None else None
         if out_of_memory:
             self.over_limit = self.over_limit or f"more memory than {format_bytes(self.job.limits.memory_bytes)}"
         status = self.process.returncode
@@ -151,7 +152,8 @@ class _Run:
             results=bytes(self.streams["results"]),
             wall_s=time.monotonic() - self.started_s,
             cpu_s=sum(usage.ru_utime + usage.ru_stime for usage in self.usages),
-            peak_bytes=max((usage.ru_maxrss * 1024 for usage in self.usages), default=0),
+            # the kernel's figure for a process is never below what ours held when it started it
+            peak_bytes=peak_bytes or max((usage.ru_maxrss * 1024 for usage in self.usages), default=0),
             timed_out=self.timed_out,
             over_limit=self.over_limit,
             rig_fault=self._isolation_fault(status),
