@@ -240,6 +240,17 @@ def test_growth_tells_linear_from_quadratic_work_and_a_wrong_result_from_a_fast_
     assert (outcome, "is wrong" in detail) == ("wrong-answer", True), detail
 
 
+def test_growth_of_memory_is_bounded_too(tmp_path):
+    check = {"kind": "growth", "name": "g", "function": "repeats", "inputs": "inputs.py", "sizes": [1500, 3000, 6000, 12000],
+             "time_below": 3, "memory_below": 1.5}  # fmt: skip
+    spec = {"check": [check], "limits": {"memory": "1 GiB", "cpu": "20 s", "wall": "30 s"}}
+    exercise = write_exercise(tmp_path / "e", spec, {"inputs.py": INPUTS, "answer/answer.py": LINEAR})
+    assert grade(exercise, LINEAR)[0] == "passed"
+    table = LINEAR.replace("    seen", "    table = [bytearray(len(calls)) for _ in calls]\n    seen", 1)
+    outcome, detail, _ = grade(exercise, table)
+    assert (outcome, "memory grows as size to the power" in detail) == ("wrong-answer", True), detail
+
+
 def test_a_budget_is_held_beside_the_own_answer(tmp_path):
     check = {"kind": "budget", "name": "b", "function": "repeats", "inputs": "inputs.py", "size": 5000, "at_most": 4}
     exercise = write_exercise(tmp_path / "e", {"check": [check]}, {"inputs.py": INPUTS, "answer/answer.py": SQUARE})

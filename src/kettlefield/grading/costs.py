@@ -37,6 +37,7 @@ from kettlefield.suite.format import BudgetCheck, Exercise, GrowthCheck, Program
 ROUNDS = (2, 4, 8)  # runs of each size; more where the interval still holds the limit
 START_RUNS = 3  # of the smallest input, for what a start costs
 SEED = 1
+MEMORY_FLOOR_BYTES = 2**20  # less growth than this cannot be told from what one start differs from the next
 
 
 class _RunError(Exception):
@@ -144,7 +145,8 @@ def run_growth(exercise: Exercise, check: GrowthCheck, built: Built, own: Built,
             sizes = [size for size, _ in costs]
             slopes = {"time": fit_exponent(sizes, [cost.cpu_s - base_s for _, cost in costs])}
             if "memory" in wanted:
-                slopes["memory"] = fit_exponent(sizes, [cost.peak_bytes - base_bytes for _, cost in costs])
+                grown = [max(MEMORY_FLOOR_BYTES, cost.peak_bytes - base_bytes) for _, cost in costs]
+                slopes["memory"] = fit_exponent(sizes, grown)
             rulings = {name: slopes[name].rule(limit) for name, limit in wanted.items()}
             if Ruling.BEYOND in rulings.values() or set(rulings.values()) == {Ruling.WITHIN}:
                 break
