@@ -110,6 +110,9 @@ class ServerProcess:
             with contextlib.suppress(psutil.NoSuchProcess):
                 member.kill()
         await asyncio.to_thread(self._process.wait)
+        # its memory is free only when all of them are gone, and the next candidate's baseline is taken then
+        others = [member for member in family if member.pid != self.pid]
+        await asyncio.to_thread(psutil.wait_procs, others, STOP_WITHIN_S)
 
 
 def start_server(launch: Launch) -> ServerProcess:
