@@ -201,6 +201,16 @@ def test_another_language_is_told_by_what_parses(name):
     assert str(grade(exercise, code).outcome) == outcome
 
 
+def test_a_block_in_another_language_is_never_run_as_that_language():
+    python = "def driftCode(readings):\n    return 0\n"
+    for exercise_id, outcome in (("drift-set", "wrong-language"), ("signal-lamp", "wrong-language")):
+        found = grade_reply(
+            SUITE[exercise_id], f"```python\n{python}```", cap_hit=False, isolation=available_isolation()
+        )
+        assert (str(found.outcome), found.answer.language) == (outcome, "javascript"), found
+        assert found.answer.files[0].text == python
+
+
 def test_a_missing_toolchain_is_a_fault_of_the_rig(monkeypatch):
     monkeypatch.setattr(grader, "find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it"))
     found = grade("fare-quote", "x = 1")

@@ -38,7 +38,9 @@ def extract_answer(reply: str, wanted: Wanted) -> Answer:
     text = reply.replace("\r\n", "\n").replace("\r", "\n").removeprefix("\ufeff")
     text, remarks = _set_thinking_aside(text)
     answer = _extract(text, wanted)
-    return replace(answer, remarks=(*remarks, *answer.remarks), language=answer.language or _told(wanted))
+    # a tag chooses among blocks, but what was asked for in one language is built and run as that language
+    language = answer.language if wanted.language == ANY else _told(wanted)
+    return replace(answer, remarks=(*remarks, *answer.remarks), language=language)
 
 
 def answer_text(reply: str) -> str:
@@ -117,7 +119,7 @@ def _answer(text: str, wanted: Wanted, *, how: str, cut: bool = False, tagged: s
     if plain is not None:
         text = plain
         remarks.append("typographic quotes, spaces or invisible characters replaced: as given it did not parse")
-    if wanted.gap is not None:
+    if wanted.gap is not None and tagged in {None, wanted.language}:
         text, remark = put_in_gap(text, wanted.gap, wanted)
         remarks += [remark] if remark else []
     name = _main_name(text, wanted, language)

@@ -63,7 +63,9 @@ class Replier:
 
     def _asked(self, prompt: str, is_chat: bool) -> Exercise | None:
         """The exercise that a prompt asks, by its words or, where there are none, by its opening."""
-        found = next((e for e in self._exercises if e.prompt.strip() in prompt), None)
+        found = next(
+            (e for e in self._exercises if e.prompt.strip() in prompt and (e.opening or "").rstrip() in prompt), None
+        )
         if found is None and not is_chat:
             found = next((e for e in self._exercises if e.opening is not None and e.opening in prompt), None)
         return found
