@@ -190,6 +190,9 @@ OTHER = {
         "import sys\nfor line in sys.stdin:\n    print(line)\n",
         "wrong-language",
     ),
+    "go for rust": ("tide-steps", SUITE["deck-diagram"].answer["answer.go"], "wrong-language"),
+    "java for javascript": ("drift-set", SUITE["crew-shifts"].answer["Main.java"], "wrong-language"),
+    "broken go for rust": ("tide-steps", "package main\nfunc main() {\n", "no-build"),
     "broken python": ("fare-quote", "def fare_quote(a, b:\n    return {a; b}\n", "no-build"),
     "prose": ("drift-set", "The drift is folded in steps.\n", "no-build"),
 }
