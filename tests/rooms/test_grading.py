@@ -225,7 +225,7 @@ def test_a_missing_toolchain_is_a_fault_of_the_rig(monkeypatch):
     ("file", "before", "after", "words"),
     [
         ("answer/answer.py", "1240", "1241", "its own answer ends wrong-answer"),
-        ("decoys/half-even/answer.py", "round(numerator / denominator / 5)", "(2 * numerator + 5 * denominator) // (10 * denominator)",
+        ("decoys/half-even.diff", "round(numerator / denominator / 5)", "(2 * numerator + 5 * denominator) // (10 * denominator)",
          'decoy "half-even" ends passed, declared wrong-answer'),
         ("prompt.md", "fare_quote", "the_fare", 'never names the function "fare_quote"'),
         ("cases.json", ', "by_hand": true', "", "0 cases worked by hand"),

@@ -76,7 +76,7 @@ def test_missing_parts_are_named(suite, tmp_path):
         find_suite("berthdeck", tmp_path)
 
 
-@pytest.mark.parametrize("changed", ["prompt.md", "cases.json", "answer/answer.py", "decoys/half-even/answer.py"])
+@pytest.mark.parametrize("changed", ["prompt.md", "cases.json", "answer/answer.py", "decoys/half-even.diff"])
 def test_the_lock_names_what_was_tampered_with(suite, changed):
     write_lock(suite)
     first = load_suite(suite).digest

@@ -256,3 +256,18 @@ def test_the_built_in_suite_is_as_wide_as_it_says():
     assert subprocess.run([sys.executable, script, "--check"], check=False).returncode == 0, (
         "run scripts/suite_table.py"
     )
+
+
+def test_a_decoy_may_be_a_diff_against_the_answer_to_its_turn_and_must_fit_exactly(tmp_path):
+    diff = '--- answer.py\n+++ answer.py\n@@ -4 +4 @@\n-    return ["Teal", n * 5]\n+    return ["Teal", 5]\n'
+    files = {name: text for name, text in PLAIN.items() if name != "decoys/flat/answer.py"}
+    exercise = write_exercise(tmp_path / "toll", FIXED, files | {"decoys/flat.diff": diff})
+    assert exercise.decoys["flat"] == {"answer.py": PLAIN["answer/answer.py"].replace("n * 5", "5")}
+    assert vet_exercise(exercise, available_isolation()).faults == ()
+    for broken in (
+        diff.replace("n * 5", "n * 6"),
+        diff.replace("    return", "  return"),
+        diff.replace("answer.py", "x.py"),
+    ):
+        with pytest.raises(InputError, match=r"flat\.diff.*diff -u"):
+            write_exercise(tmp_path / "toll", FIXED, files | {"decoys/flat.diff": broken})

@@ -7,6 +7,7 @@ from typing import TypeVar
 import msgspec
 
 from kettlefield.core.errors import InputError
+from kettlefield.core.patching import Fit, apply_changes, parse_diff
 from kettlefield.suite import format as fmt
 from kettlefield.suite.consistency import check_spec
 from kettlefield.suite.lock import combine, exercise_digests, lock_faults
@@ -118,7 +119,7 @@ def load_exercise(folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
         given=read.files(folder / "given", None) if (folder / "given").is_dir() else {},
         opening=read.text(opening) if opening.exists() else None,
         closing=read.text(closing) if closing.exists() else "",
-        decoys={decoy.name: read.files(folder / "decoys" / decoy.name, spec.file) for decoy in spec.decoy},
+        decoys={decoy.name: _decoy(folder, spec, decoy, read) for decoy in spec.decoy},
         is_variant=bool(spec.vary) and seed != BASE_SEED,
     )
 
@@ -141,6 +142,23 @@ def _turns(folder: Path, spec: fmt.ExerciseFile, read: "_Reader") -> tuple[fmt.T
             )
         )
     return tuple(turns)
+
+
+def _decoy(folder: Path, spec: fmt.ExerciseFile, decoy: fmt.Decoy, read: "_Reader") -> dict[str, str]:
+    """A decoy's files: whole ones in a folder, or what a diff makes of the answer to its turn."""
+    diff = folder / "decoys" / f"{decoy.name}.diff"
+    if not diff.is_file():
+        return read.files(folder / "decoys" / decoy.name, spec.file)
+    answer = folder / ("answer" if decoy.turn == 1 else f"answer-{decoy.turn}")
+    files = read.files(answer, spec.file)
+    for edit in parse_diff(read.text(diff)):
+        name = edit.name or spec.file
+        patched = apply_changes(files.get(name, ""), edit.changes)
+        if name not in files or patched.fit is not Fit.CLEAN:
+            hint = f"It must fit {answer.name}/ exactly: make it anew with `diff -u`."
+            raise InputError(f"{patched.fit} to {name}", str(diff), hint)
+        files[name] = patched.text
+    return files
 
 
 def _scripts_of(check: fmt.Check) -> tuple[str, ...]:

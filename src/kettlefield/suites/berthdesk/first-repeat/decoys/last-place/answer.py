@@ -1,9 +1,0 @@
-def first_repeats(signs):
-    first, done, total = {}, set(), 0
-    for place, sign in enumerate(signs):
-        if sign not in first:
-            first[sign] = place
-        elif sign not in done:
-            done.add(sign)
-            total += 1
-    return total

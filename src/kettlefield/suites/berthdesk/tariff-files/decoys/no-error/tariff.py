@@ -1,9 +1,0 @@
-PRICES = {"foot": 400, "bike": 650}
-
-
-def price(kind, age):
-    if kind not in PRICES:
-        raise ValueError(f"unknown kind {kind}")
-    if age < 4:
-        return 0
-    return PRICES[kind] // 2 if age < 16 else PRICES[kind]

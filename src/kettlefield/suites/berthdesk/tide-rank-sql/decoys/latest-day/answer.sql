@@ -1,8 +1,0 @@
--- Table: CREATE TABLE tide (month INTEGER NOT NULL, day INTEGER NOT NULL, height INTEGER NOT NULL);
--- For each month the day of its highest tide: columns month, day and height, ordered by month.
--- Of equal heights in a month the earliest day counts.
-SELECT month, MAX(day) AS day, height
-FROM tide AS t
-WHERE height = (SELECT MAX(height) FROM tide AS other WHERE other.month = t.month)
-GROUP BY month
-ORDER BY month;
