@@ -1,7 +1,5 @@
 """File names that others wrote: which may be laid into a folder, and which leave it."""
 
-from pathlib import PurePosixPath
-
 MAX_NAME_CHARS = 200
 MAX_DEPTH = 5  # folders; more is no small program
 
@@ -20,8 +18,3 @@ def is_safe_name(name: str) -> bool:
         and not any(ch in '\\:*?"<>|' for ch in name)
         and name.isprintable()
     )
-
-
-def stem_of(name: str) -> str:
-    """A file's name without folder and suffix."""
-    return PurePosixPath(name).stem
