@@ -2,12 +2,14 @@
 
 import math
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from kettlefield.core.intervals import pass_ratio, quantile_interval, samples_for_bound, wilson_interval
+from kettlefield.core.intervals import pass_ratio, quantile_interval, samples_for_bound, weighted_ratio, wilson_interval
+from kettlefield.core.seedgap import seed_gap
 
 
 @pytest.mark.parametrize(
@@ -98,3 +100,34 @@ def test_quantile_interval_covers_the_true_median_often_enough():
         hits += found.low <= math.log(2) <= found.high
     # the exact coverage of these ranks is 0.957; three standard errors of 2,000 draws are 0.014
     assert hits / 2000 == pytest.approx(0.957, abs=0.014)
+
+
+def test_a_weighted_ratio_is_a_weighted_mean_and_covers_it():
+    shares = [(3, [1] * 18 + [0] * 2, [1] * 20), (1, [1] * 10 + [0] * 30, [1] * 40)]
+    found = weighted_ratio(shares)
+    assert found.value == pytest.approx(0.75 * 0.9 + 0.25 * 0.25) and found.n == 60
+    # the textbook normal interval of a stratified mean, not far from Wilson's
+    half = 1.96 * (0.75**2 * 0.09 / 20 + 0.25**2 * 0.1875 / 40) ** 0.5
+    assert found.high - found.low == pytest.approx(2 * half, rel=0.15) and found.low < found.value < found.high
+    assert weighted_ratio([(5, [1, 0], [1, 1])]) == pass_ratio([1, 0], [1, 1])
+    every = weighted_ratio([(1, [1] * 9, [1] * 9), (1, [1] * 9, [1] * 9)])
+    assert every.high == 1.0 and pass_ratio([1] * 9, [1] * 9).low < every.low < 1
+
+
+def test_a_weighted_ratio_holds_as_often_as_it_says():
+    rng = np.random.default_rng(5)
+    inside = 0
+    for _ in range(600):
+        a, b = rng.random(30) < 0.8, rng.random(20) < 0.4
+        found = weighted_ratio([(1, list(a.astype(int)), [1] * 30), (2, list(b.astype(int)), [1] * 20)])
+        inside += found.low <= 0.8 / 3 + 0.8 / 3 <= found.high
+    assert 0.92 <= inside / 600 <= 0.99
+
+
+def test_a_gap_between_seeds_is_tested_exactly():
+    found = seed_gap([1, 1, 1, 1, 1], [0, 0, 0, 0, 0])
+    assert (found.difference, found.exercises) == (1.0, 5) and found.p == pytest.approx(1 / 32)
+    assert seed_gap([1, 0], [1, 0]).p == 1.0
+    assert seed_gap([0, 0, 1], [1, 1, 0]).p > 0.5
+    with pytest.raises(ValueError, match="same exercises"):
+        seed_gap([1], [])

@@ -42,7 +42,17 @@ class Writer:
         )  # fmt: skip
         self.names = [f"e{number}" for number in range(exercises)]
         kinds = [
-            ExerciseEntry(id=n, title=n, kind="write", language="python", difficulty=1, topics=("tides",))
+            ExerciseEntry(
+                id=n,
+                title=n,
+                kind="write",
+                language="python",
+                difficulty=1,
+                topics=("tides",),
+                suite="berthdesk",
+                weight=1.0,
+                varies=False,
+            )
             for n in self.names
         ]
         self.record.begin(campaign, kinds)

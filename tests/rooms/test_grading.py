@@ -244,7 +244,7 @@ def test_vetting_finds(tmp_path, file, before, after, words):
 
 def test_a_rig_that_cannot_run_the_suites_own_answers_is_told_before_the_campaign(monkeypatch):
     suite = load_suite(find_suite("berthdesk", Path()), selection="short")
-    warm_up(suite, available_isolation(), workers=2)
+    warm_up(suite.exercises, available_isolation(), workers=2)
     monkeypatch.setattr(grader, "find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it"))
     with pytest.raises(RigError, match="ends rig-fault here .*apt-get install it"):
-        warm_up(suite, available_isolation(), workers=2)
+        warm_up(suite.exercises, available_isolation(), workers=2)

@@ -227,7 +227,7 @@ def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart
 def test_the_built_in_variants_are_sound(seed):
     suite = load_suite(find_suite("berthdesk", Path()), seed=seed)
     varying = [exercise for exercise in suite.exercises if exercise.is_variant]
-    assert len(varying) >= 7
+    assert len(varying) >= 40
     assert {exercise.id: vet_exercise(exercise, available_isolation()).faults for exercise in varying} == {
         exercise.id: () for exercise in varying
     }
@@ -271,3 +271,41 @@ def test_a_decoy_may_be_a_diff_against_the_answer_to_its_turn_and_must_fit_exact
     ):
         with pytest.raises(InputError, match=r"flat\.diff.*diff -u"):
             write_exercise(tmp_path / "toll", FIXED, files | {"decoys/flat.diff": broken})
+
+
+def test_a_plan_weighs_several_suites_and_two_seeds_side_by_side_show_memorised_answers(tmp_path, run_cli, make_plan):
+    for number in range(6):
+        write_exercise(tmp_path / "mine" / f"quay-toll-{number}", VARYING | {"difficulty": 1}, FILES)
+    (tmp_path / "mine" / "suite.toml").write_text(tomli_w.dumps({"title": "t", "description": "d"}))
+    suites = '[[suite]]\nname = "mine"\nweight = 3\n[[suite]]\nname = "mine"\nseed = 3\n'
+    plan = make_plan(model="marram-1.2b", head=suites, tables={"grading": "samples = 2\nin_flight = 6"})
+    text = plan.read_text().replace('suite = "berthdesk"\n', "")
+    plan.write_text(text.replace('standin"', 'standin", "--suite", "mine", "--suite", "mine:3", "--memorised"'))
+    assert run_cli("qualify", plan, cwd=tmp_path).code == 0
+    found = run_cli("contrast", tmp_path / "record.db", "--json").json["candidates"][0]
+    first, other = found["suites"]
+    assert (first["suite"], other["suite"], first["trials"], other["solved"]) == ("mine", "mine, seed 3", 12, 0)
+    assert first["solved"] >= 9  # a strong model at an easy task
+    assert found["pass_rate"]["value"] == pytest.approx(0.75 * first["pass_rate"]["value"])
+    (gap,) = found["seed_gaps"]
+    assert gap["exercises"] == 6 and gap["difference"] == pytest.approx(first["pass_rate"]["value"]) and gap["p"] < 0.1
+    shown = run_cli("contrast", tmp_path / "record.db").out
+    assert "mine + mine, seed 3" in shown and "sign of memorised answers" in shown
+    assert run_cli("trials", tmp_path / "record.db", "--json").json["trials"][0]["exercise"].startswith("mine/")
+
+
+@pytest.mark.parametrize(
+    ("suites", "said"),
+    [
+        ('[[suite]]\nname = "berthdesk"\n[[suite]]\nname = "berthdesk"\n', "two suites are called berthdesk"),
+        ('[[suite]]\nname = "berthdesk"\nweight = 0\n', "weight of berthdesk is 0"),
+        ('[[suite]]\nname = "berthdesk"\nweigth = 2\n', 'Did you mean "weight"?'),
+        ('suite_seed = 3\n[[suite]]\nname = "berthdesk"\n', "stand beside [[suite]] tables"),
+        ("suite = []\n", "there is no suite"),
+    ],
+)
+def test_suites_written_wrong_are_one_line(tmp_path, run_cli, make_plan, suites, said):
+    plan = make_plan(head=suites)
+    plan.write_text(plan.read_text().replace('suite = "berthdesk"\n', ""))
+    done = run_cli("qualify", plan, cwd=tmp_path)
+    assert (done.code, said in done.err, done.err.count("\n")) == (2, True, 1), done.err

@@ -10,13 +10,13 @@ import pandas as pd
 from kettlefield.analysis.frames import (
     campaign_facts,
     candidates_frame,
-    count_exercises,
     memory_frame,
     speed_frame,
     trials_frame,
 )
+from kettlefield.analysis.suites import SeedPair, SuiteFigures, by_suite, exercises_frame, seed_pairs, together
 from kettlefield.core.estimate import Estimate
-from kettlefield.core.intervals import pass_ratio, quantile_interval
+from kettlefield.core.intervals import quantile_interval
 from kettlefield.core.measures import MEASURES, Measure
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.core.timeline import quantile
@@ -49,16 +49,14 @@ class Figures:
     seconds_per_solved: float | None  # request time of all trials that count, over those solved
     in_flight: int  # most requests at once in the answers part
     outcomes: dict[str, int]
-    passes: tuple[tuple[int, int], ...]  # for each exercise: passed, asked
+    suites: tuple[SuiteFigures, ...]
+    seeds: tuple[SeedPair, ...]  # where the campaign asks one suite on several
     speed: dict[str, tuple[float, ...]] = field(repr=False)  # samples by field
 
     def estimate(self, measure: Measure, *, confidence: float) -> Estimate | float | None:
         """A measure of this candidate, with its two-sided interval where it is an estimate."""
         if measure.name == "pass_rate":
-            if not self.passes:
-                return None
-            passed, asked = zip(*self.passes, strict=True)
-            return pass_ratio(passed, asked, confidence=confidence)
+            return together(self.suites, confidence=confidence)
         if measure.quantile is not None and measure.field is not None:
             values = self.speed[measure.field]
             return quantile_interval(values, measure.quantile, confidence=confidence) if values else None
@@ -108,7 +106,7 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
     """
     facts = campaign_facts(record)
     trials, speed, memory = trials_frame(record), speed_frame(record), memory_frame(record)
-    exercises = count_exercises(record)
+    exercises = exercises_frame(record)
     rows = []
     for entry in candidates_frame(record).to_dict("records"):
         name = entry["name"]
@@ -118,7 +116,8 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
                 trials[trials["candidate"] == name],
                 speed[speed["candidate"] == name],
                 memory[memory["candidate"] == name],
-                planned=exercises * json.loads(entry["settings"])["grading"]["samples"],
+                exercises,
+                planned=len(exercises) * json.loads(entry["settings"])["grading"]["samples"],
                 confidence=confidence,
             )
         )
@@ -137,6 +136,7 @@ def _figures(
     trials: pd.DataFrame,
     speed: pd.DataFrame,
     memory: pd.DataFrame,
+    exercises: pd.DataFrame,
     *,
     planned: int,
     confidence: float,
@@ -146,9 +146,7 @@ def _figures(
     repaired = counted[(counted["outcome"] == Outcome.PASSED.value) & ~passed]
     solved = int(passed.sum())
     facts = json.loads(entry["weights_facts"])
-    by_exercise = passed.groupby(counted["exercise"]).agg(["sum", "count"])
-    passes = tuple((int(row["sum"]), int(row["count"])) for row in by_exercise.to_dict("records"))
-    ratio = pass_ratio(*zip(*passes, strict=True), confidence=confidence) if passes else None
+    suites = by_suite(counted, exercises)
     return Figures(
         candidate=entry["name"],
         model=entry["model"],
@@ -159,7 +157,7 @@ def _figures(
         solved=solved,
         solved_after_repair=dict(sorted(Counter(int(attempts) - 1 for attempts in repaired["attempts"]).items())),
         faults=len(trials) - len(counted),
-        pass_rate=ratio,
+        pass_rate=together(suites, confidence=confidence),
         peak_bytes=_most(memory["peak_bytes"]),
         host_peak_bytes=_most(memory["host_peak_bytes"]),
         accelerator_peak_bytes=_most(memory["accelerator_peak_bytes"]),
@@ -172,7 +170,8 @@ def _figures(
         seconds_per_solved=float(counted["finished_s"].sum()) / solved if solved else None,
         in_flight=_most(counted["in_flight"]) or 0,
         outcomes={str(name): int(count) for name, count in trials["outcome"].value_counts().items()},
-        passes=passes,
+        suites=suites,
+        seeds=seed_pairs(counted, exercises),
         speed={name: tuple(speed[name].dropna().astype(float)) for name in _speed_fields()},
     )
 

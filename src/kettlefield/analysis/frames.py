@@ -35,12 +35,6 @@ def candidates_frame(record: Record) -> pd.DataFrame:
     return _frame(record, sa.select(table).order_by(table.c.id))
 
 
-def count_exercises(record: Record) -> int:
-    """How many exercises the campaign's suite has."""
-    with record.reading() as connection:
-        return int(connection.execute(sa.select(sa.func.count()).select_from(schema.exercise)).scalar_one())
-
-
 def trials_frame(record: Record) -> pd.DataFrame:
     """One row a trial with the figures of its last attempt's exchange; times in seconds, rates in tokens/s."""
     trial, attempt, exchange, candidate = schema.trial, schema.attempt, schema.exchange, schema.candidate

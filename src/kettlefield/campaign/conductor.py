@@ -5,6 +5,7 @@ import os
 from concurrent.futures import ThreadPoolExecutor
 
 from kettlefield.campaign.answers import Desk, exchange_entry, run_answers, sampling_of
+from kettlefield.campaign.asked import Asked
 from kettlefield.campaign.guard import guard_session
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
@@ -19,7 +20,7 @@ from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.server.http_client import HttpClient
-from kettlefield.suite.format import Exercise, Suite
+from kettlefield.suite.format import Exercise
 
 
 @dataclasses.dataclass(slots=True, kw_only=True)
@@ -45,14 +46,14 @@ class Conductor:
     def __init__(
         self,
         plan: Plan,
-        suite: Suite,
+        asked: Asked,
         record: Record,
         isolation: Isolation,
         accelerator: Accelerator | None,
         observer: Observer,
     ) -> None:
         self._plan = plan
-        self._suite = suite
+        self._asked = asked
         self._record = record
         self._isolation = isolation
         self._accelerator = accelerator
@@ -69,7 +70,7 @@ class Conductor:
         RigError
             The record cannot be written.
         """
-        begin_campaign(self._record, self._plan, self._suite, self._isolation, self._accelerator)
+        begin_campaign(self._record, self._plan, self._asked, self._isolation, self._accelerator)
         chosen = [candidate for candidate in self._plan.candidates if candidate.name in scope.candidates]
         known = await register_candidates(self._record, chosen, self._accelerator, self._observer)
         pending = {c.name: self._pending(c, known[c.name].id, scope.exercises) for c in chosen}
@@ -90,7 +91,7 @@ class Conductor:
         return [
             (exercise, sample)
             for sample in range(1, candidate.grading.samples + 1)
-            for exercise in self._suite.exercises
+            for exercise in self._asked.exercises
             if exercise.id in exercises and (exercise.id, sample) not in finished
         ]
 
@@ -142,7 +143,7 @@ class Conductor:
         self, candidate: Candidate, candidate_id: int, session: Session, client: HttpClient, requests: int
     ) -> None:
         self._observer.phase(candidate.name, "speed")
-        asks = [render_exercise(exercise, candidate.prompting) for exercise in self._suite.exercises]
+        asks = [render_exercise(exercise, candidate.prompting) for exercise in self._asked.exercises]
         table = candidate.speed
         settings = SpeedSettings(warm_up=table.warm_up, requests=requests, reply_tokens=table.reply_tokens)
         async for purpose, exchange in time_requests(

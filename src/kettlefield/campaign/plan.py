@@ -6,7 +6,7 @@ import json
 import tomllib
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import msgspec
 
@@ -18,6 +18,7 @@ from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.suite.toml_struct import nearest, read_text, read_toml, to_struct
 from kettlefield.weights.licence import check_policy
 
+MOST_WEIGHT = 1000.0
 NOT_SET = "to be set"  # what draft writes for a threshold; qualify refuses it until a person has set it
 
 
@@ -54,9 +55,7 @@ class Plan:
     path: Path
     text: str
     title: str
-    suite: str
-    suite_seed: int
-    selection: Literal["all", "short"]
+    suites: tuple[tables.SuiteTable, ...]
     record: Path
     rig: tables.RigTable
     candidates: tuple[Candidate, ...]
@@ -84,10 +83,8 @@ def read_plan(path: Path) -> Plan:
     text = read_text(path)
     candidates = tuple(_resolve(path, written, number) for number in range(len(written.candidate)))
     _check_candidates(path, candidates)
-    is_plain = written.suite_seed == 0 and written.selection == "all"
     plan_parts = {
-        # as it was before there were seeds and selections, so that older records are still resumed
-        "suite": written.suite if is_plain else [written.suite, written.suite_seed, written.selection],
+        "suite": _suite_part(written),
         "rig": data.get("rig"),
         **{name: data.get(name) for name in tables.OVERRIDABLE},
         "criterion": data.get("criterion"),
@@ -104,9 +101,7 @@ def read_plan(path: Path) -> Plan:
         path=path.resolve(),
         text=text,
         title=written.title,
-        suite=written.suite,
-        suite_seed=written.suite_seed,
-        selection=written.selection,
+        suites=_suites(path, written),
         record=(path.resolve().parent / written.record),
         rig=written.rig,
         candidates=candidates,
@@ -158,6 +153,30 @@ def select(plan: Plan, pattern: str | None, exercise_ids: list[str]) -> tuple[se
     if not chosen and not exercises:
         raise InputError(f'"{pattern}" matches nothing', "--only", nearest(pattern, names + exercise_ids))
     return chosen or set(names), exercises or set(exercise_ids)
+
+
+def _suites(path: Path, written: tables.PlanFile) -> tuple[tables.SuiteTable, ...]:
+    if isinstance(written.suite, str):
+        return (tables.SuiteTable(name=written.suite, seed=written.suite_seed, selection=written.selection),)
+    where = f"{path} [suite]"
+    if not written.suite:
+        raise InputError("there is no suite", where, "Name one, or add a [[suite]] table for each.")
+    if written.suite_seed != 0 or written.selection != "all":
+        hint = "Write seed and selection into the [[suite]] tables."
+        raise InputError("suite_seed and selection stand beside [[suite]] tables", where, hint)
+    wrong = next((suite for suite in written.suite if not 0 < suite.weight <= MOST_WEIGHT), None)
+    if wrong is not None:
+        hint = f"Write a number above 0, up to {MOST_WEIGHT}."
+        raise InputError(f"weight of {wrong.name} is {wrong.weight}", where, hint)
+    return written.suite
+
+
+def _suite_part(written: tables.PlanFile) -> Any:
+    """What the record remembers; as it was before there were seeds, so that older records are still resumed."""
+    if not isinstance(written.suite, str):
+        return msgspec.to_builtins(written.suite)
+    is_plain = written.suite_seed == 0 and written.selection == "all"
+    return written.suite if is_plain else [written.suite, written.suite_seed, written.selection]
 
 
 def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:

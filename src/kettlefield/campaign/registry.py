@@ -9,6 +9,7 @@ from pathlib import Path
 
 import msgspec
 
+from kettlefield.campaign.asked import Asked, Share
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.core.errors import InputError
@@ -25,7 +26,7 @@ from kettlefield.rig.packages import find_packages
 from kettlefield.rig.survey import fingerprint
 from kettlefield.rig.toolchains import Missing, find_toolchain
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.suite.format import Exercise, Suite
+from kettlefield.suite.format import Exercise
 from kettlefield.weights.digest import digest_of_files
 from kettlefield.weights.read import files_of, read_facts
 
@@ -39,7 +40,7 @@ class Registered:
 
 
 def begin_campaign(
-    record: Record, plan: Plan, suite: Suite, isolation: Isolation, accelerator: Accelerator | None
+    record: Record, plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None
 ) -> None:
     """Write the campaign down, or make sure that the one in the record is this one.
 
@@ -50,11 +51,13 @@ def begin_campaign(
     """
     found = record.campaign()
     if found is None:
-        entry = _campaign_entry(plan, suite, isolation, accelerator)
-        record.begin(entry, [_exercise_entry(exercise) for exercise in suite.exercises])
+        entry = _campaign_entry(plan, asked, isolation, accelerator)
+        record.begin(
+            entry, [_exercise_entry(exercise, share) for share in asked.shares for exercise in share.exercises]
+        )
         return
     place = str(record.path)
-    if found["suite_digest"] != suite.digest:
+    if found["suite_digest"] != asked.digest:
         raise InputError(
             f"was begun with another state of the suite {found['suite_name']} ({found['suite_digest'][:19]})",
             place,
@@ -177,11 +180,11 @@ async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> di
         return {name: await job for name, job in jobs.items()}
 
 
-def _campaign_entry(plan: Plan, suite: Suite, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
-    asked = {exercise.spec.language for exercise in suite.exercises}
+def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
+    wanted = {exercise.spec.language for exercise in asked.exercises}
     # where the language is the model's to choose, any of them may be run
-    languages = sorted(set(LANGUAGES) if ANY in asked else asked & set(LANGUAGES))
-    packages = sorted({name for exercise in suite.exercises for name in exercise.spec.packages})
+    languages = sorted(set(LANGUAGES) if ANY in wanted else wanted & set(LANGUAGES))
+    packages = sorted({name for exercise in asked.exercises for name in exercise.spec.packages})
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
     rig: dict[str, object] = {
         "host": msgspec.to_builtins(read_host()),
@@ -196,14 +199,14 @@ def _campaign_entry(plan: Plan, suite: Suite, isolation: Isolation, accelerator:
         plan_text=plan.text,
         plan_digest=plan.digest,
         plan_parts=plan.parts,
-        suite_name=suite.label,
-        suite_digest=suite.digest,
+        suite_name=asked.label,
+        suite_digest=asked.digest,
         rig=rig,
         simulated=accelerator is not None and accelerator.simulated,
     )
 
 
-def _exercise_entry(exercise: Exercise) -> ExerciseEntry:
+def _exercise_entry(exercise: Exercise, share: Share) -> ExerciseEntry:
     spec = exercise.spec
     return ExerciseEntry(
         id=exercise.id,
@@ -212,6 +215,9 @@ def _exercise_entry(exercise: Exercise) -> ExerciseEntry:
         language=spec.language,
         difficulty=spec.difficulty,
         topics=spec.topics,
+        suite=share.label,
+        weight=share.weight,
+        varies=bool(spec.vary),
     )
 
 

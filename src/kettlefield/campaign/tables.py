@@ -126,11 +126,20 @@ SettingsTable: Any = _overriding("SettingsTable", _Table)
 CandidateTable: Any = _overriding("CandidateTable", _CandidateBase)
 
 
+class SuiteTable(_Table, frozen=True, kw_only=True):
+    """``[[suite]]``: one of several suites, or of several seeds of one."""
+
+    name: str
+    seed: int = 0  # of the variants; 0: the exercises as written
+    selection: Literal["all", "short"] = "all"
+    weight: float = 1.0  # of its pass rate in the candidate's
+
+
 class PlanFile(_Table, frozen=True, kw_only=True):
     """``plan.toml`` as written."""
 
     title: str
-    suite: str
+    suite: str | tuple[SuiteTable, ...]
     suite_seed: int = 0  # of the variants; 0: the exercises as written
     selection: Literal["all", "short"] = "all"  # "short": the suite's own selection for a quick look
     record: str

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
+    from rich.console import Console
+
     from kettlefield.analysis.contrast import Contrast, Figures
 
 
@@ -40,7 +42,14 @@ def show_contrast(path: Path, *, as_json: bool) -> None:
     record = Record.open(path)
     table = contrast(record)
     if as_json:
-        print_json({"simulated": table.simulated, "candidates": [_as_json(row) for row in table.rows]})
+        print_json(
+            {
+                "simulated": table.simulated,
+                "suite": table.suite,
+                "suite_digest": table.suite_digest,
+                "candidates": [_as_json(row) for row in table.rows],
+            }
+        )
     else:
         _print(table, notes(record))
 
@@ -69,6 +78,20 @@ def _as_json(row: "Figures") -> dict[str, Any]:
         document[name] = getattr(row, name)
     for name in ("tokens_per_solved", "seconds_per_solved", "in_flight", "outcomes"):
         document[name] = getattr(row, name)
+    document["suites"] = [
+        {
+            "suite": part.suite,
+            "weight": part.weight,
+            "trials": part.trials,
+            "solved": part.solved,
+            "pass_rate": estimate_json(part.estimate(confidence=0.95)),
+        }
+        for part in row.suites
+    ]
+    document["seed_gaps"] = [
+        {"suites": pair.suites, "exercises": pair.gap.exercises, "difference": pair.gap.difference, "p": pair.gap.p}
+        for pair in row.seeds
+    ]
     return document
 
 
@@ -93,6 +116,7 @@ def _print(table: "Contrast", notes: list[str]) -> None:
     for row in table.rows:
         solved.add_row(*_solved_cells(row))
     console.print(solved)
+    _print_suites(console, table)
     speed = make_table(
         "candidate",
         ">first token p50",
@@ -115,6 +139,46 @@ def _print(table: "Contrast", notes: list[str]) -> None:
     )
     for text in notes:
         console.print(safe(f"! {text}", "yellow"))
+
+
+def _print_suites(console: "Console", table: "Contrast") -> None:
+    """What each candidate solved of each suite, where there are several; and one suite on two seeds."""
+    from kettlefield.cli.console import in_unit, interval_words, make_table, safe  # noqa: PLC0415
+    from kettlefield.core.measures import Unit  # noqa: PLC0415
+
+    if any(len(row.suites) > 1 for row in table.rows):
+        apart = make_table("candidate", "suite", ">weight", ">solved", ">pass rate", "95 % interval")
+        for row in table.rows:
+            for part in row.suites:
+                found = part.estimate(confidence=0.95)
+                apart.add_row(
+                    _name(row),
+                    safe(part.suite),
+                    f"{part.weight:g}",
+                    f"{part.solved} of {part.trials}",
+                    in_unit(found.value if found else None, Unit.RATIO),
+                    interval_words(found, Unit.RATIO),
+                )
+        console.print(apart)
+        console.print("The pass rate above is the mean of the suites' by weight.", style="dim")
+    if any(row.seeds for row in table.rows):
+        seeds = make_table("candidate", "first seed", "other seed", ">exercises that vary", ">gap", ">p")
+        for row in table.rows:
+            for pair in row.seeds:
+                gap = pair.gap
+                seeds.add_row(
+                    _name(row),
+                    *(safe(name) for name in pair.suites),
+                    str(gap.exercises),
+                    f"{gap.difference:+.2f}",
+                    f"{gap.p:.3f}",
+                )
+        console.print(seeds)
+        console.print(
+            "gap: share solved on the first seed less that on the other, the same exercises with other values;\n"
+            "p: chance of a gap this large if both were alike. A large gap is a sign of memorised answers.",
+            style="dim",
+        )
 
 
 def _solved_cells(row: "Figures") -> list[str]:

@@ -8,6 +8,7 @@ from kettlefield.cli.exits import ExitCode
 
 def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCode:
     """Print what a plan has still to do; nothing is started and nothing written."""
+    from kettlefield.campaign.asked import read_asked  # noqa: PLC0415
     from kettlefield.campaign.forecast import forecast  # noqa: PLC0415
     from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
     from kettlefield.cli.console import make_console, make_table, print_json, safe  # noqa: PLC0415
@@ -16,11 +17,9 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
     from kettlefield.core.units import format_duration  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
-    from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
 
     plan = read_plan(plan_path)
-    folder = find_suite(plan.suite, plan.folder)
-    suite = load_suite(folder, seed=plan.suite_seed, selection=plan.selection)
+    suite = read_asked(plan)
     candidates, names = select(plan, only, [exercise.id for exercise in suite.exercises])
     exercises = tuple(exercise for exercise in suite.exercises if exercise.id in names)
     record = Record.open(plan.record) if plan.record.exists() else None

@@ -60,31 +60,29 @@ def run(args: argparse.Namespace) -> int:
 
 def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = False, unsafe: bool = False) -> ExitCode:
     """Carry out a plan; the exit code says whether everything could be measured."""
+    from kettlefield.campaign.asked import read_asked  # noqa: PLC0415
     from kettlefield.campaign.conductor import Conductor, Scope  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
     from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
     from kettlefield.cli.progress import CampaignProgress  # noqa: PLC0415
     from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
-    from kettlefield.grading.variants import settle_suite  # noqa: PLC0415
     from kettlefield.grading.warmup import warm_up  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
     from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
     from kettlefield.sandbox.isolation import Isolation, NoIsolation  # noqa: PLC0415
-    from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
 
     plan = read_plan(plan_path)
-    folder = find_suite(plan.suite, plan.folder)
-    suite = load_suite(folder, seed=plan.suite_seed, selection=plan.selection)
-    candidates, exercises = select(plan, only, [exercise.id for exercise in suite.exercises])
+    asked = read_asked(plan)
+    candidates, exercises = select(plan, only, [exercise.id for exercise in asked.exercises])
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     isolation: Isolation = NoIsolation() if unsafe else available_isolation()
-    suite = settle_suite(suite, isolation, workers=os.cpu_count() or 1)
-    warm_up(suite, isolation, workers=os.cpu_count() or 1)
+    asked = asked.settled(isolation)
+    warm_up(asked.exercises, isolation, workers=os.cpu_count() or 1)
     record = Record.create_or_open(plan.record)
     with record.lock(), CampaignProgress() as progress:
         if retry_faults:
             record.drop_faults([str(fault) for fault in FAULTS])
-        conductor = Conductor(plan, suite, record, isolation, accelerator, progress)
+        conductor = Conductor(plan, asked, record, isolation, accelerator, progress)
         tally = _run(conductor.run(Scope(candidates=frozenset(candidates), exercises=frozenset(exercises))))
     record.close()
     if tally.faults:

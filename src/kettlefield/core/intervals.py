@@ -95,6 +95,12 @@ def pass_ratio(passed: Sequence[int], asked: Sequence[int], *, confidence: float
     return Estimate(value=ratio, low=low, high=high, n=int(trials))
 
 
+def _counted_trials(passed: Sequence[int], asked: Sequence[int]) -> float:
+    """The trials of one suite, discounted for samples of the same exercise."""
+    passed_n, asked_n = np.asarray(passed, dtype=float), np.asarray(asked, dtype=float)
+    return _effective_trials(passed_n, asked_n, float(passed_n.sum() / asked_n.sum()))
+
+
 def _effective_trials(passed: np.ndarray, asked: np.ndarray, ratio: float) -> float:
     clusters, trials = len(asked), float(asked.sum())
     if clusters == trials:
@@ -107,6 +113,54 @@ def _effective_trials(passed: np.ndarray, asked: np.ndarray, ratio: float) -> fl
     variance = clusters / (clusters - 1) * float(np.sum(residuals**2)) / trials**2
     effect = max(variance / variance_if_independent, 1.0)
     return min(max(trials / effect, float(clusters)), trials)
+
+
+def weighted_ratio(
+    shares: Sequence[tuple[float, Sequence[int], Sequence[int]]], *, confidence: float = 0.95
+) -> Estimate:
+    """Pass ratio over several suites: the mean of theirs by weight.
+
+    Parameters
+    ----------
+    shares : sequence of (weight, passed, asked)
+        For each suite its weight, above 0, and its exercises as in `pass_ratio`.
+    confidence : float
+        Two-sided, within (0, 1).
+
+    Returns
+    -------
+    Estimate
+        Ratios within [0, 1]; ``n`` is the number of trials.
+
+    Raises
+    ------
+    ValueError
+        No suite, a weight not above 0, or counts out of range.
+
+    Source
+    ------
+    Yan and Su (2010), Statistics in Biopharmaceutical Research 2, 329-335: each stratum's Wilson bound at
+    a quantile shrunk so that together they hold at the confidence wanted. Its variances are taken at
+    Wilson's midpoints, which stay above 0 when all trials passed.
+    """
+    if not shares or any(weight <= 0 for weight, _, _ in shares):
+        raise ValueError("wanted at least one suite, each with a weight above 0")
+    if len(shares) == 1:
+        return pass_ratio(shares[0][1], shares[0][2], confidence=confidence)
+    ratios = [pass_ratio(passed, asked, confidence=confidence) for _, passed, asked in shares]
+    counts = [_counted_trials(passed, asked) for _, passed, asked in shares]
+    weights = np.array([weight for weight, _, _ in shares]) / sum(weight for weight, _, _ in shares)
+    z = two_sided_z(confidence)
+    middles = [(r.value * n + z * z / 2) / (n + z * z) for r, n in zip(ratios, counts, strict=True)]
+    spread = weights * np.sqrt([m * (1 - m) / n for m, n in zip(middles, counts, strict=True)])
+    shrunk = z * float(np.sqrt(np.sum(spread**2)) / np.sum(spread))
+    inner = 2 * NormalDist().cdf(shrunk) - 1
+    bounds = np.array(
+        [wilson_interval(min(r.value * n, n), n, confidence=inner) for r, n in zip(ratios, counts, strict=True)]
+    )
+    low, high = weights @ bounds
+    value = float(weights @ np.array([r.value for r in ratios]))
+    return Estimate(value=value, low=min(float(low), value), high=max(float(high), value), n=sum(r.n for r in ratios))
 
 
 def quantile_interval(values: Sequence[float], q: float, *, confidence: float = 0.95) -> Estimate:

@@ -1,7 +1,5 @@
 """What a variant's cases expect: worked out by running its own answer, shut in like any other."""
 
-from concurrent.futures import ThreadPoolExecutor
-
 import msgspec
 
 from kettlefield.core.errors import InputError
@@ -10,26 +8,19 @@ from kettlefield.grading.grader import build_own
 from kettlefield.grading.programs import run_case
 from kettlefield.grading.results import to_limits
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.suite.format import CallsCheck, Exercise, ProgramCase, ProgramCheck, Suite
+from kettlefield.suite.format import CallsCheck, Exercise, ProgramCase, ProgramCheck
 
 
-def settle_suite(suite: Suite, isolation: Isolation, *, workers: int) -> Suite:
-    """The suite with the expectations of its variants worked out.
+def settle(exercise: Exercise, isolation: Isolation) -> Exercise:
+    """One exercise with its variant's expectations; as it is when it does not vary.
 
     Raises
     ------
     InputError
-        An own answer fails on its variant.
+        Its own answer fails on the variant.
     RigError
         A toolchain or package is missing.
     """
-    with ThreadPoolExecutor(workers) as pool:
-        settled = tuple(pool.map(lambda exercise: settle(exercise, isolation), suite.exercises))
-    return msgspec.structs.replace(suite, exercises=settled)
-
-
-def settle(exercise: Exercise, isolation: Isolation) -> Exercise:
-    """One exercise with its variant's expectations; as it is when it does not vary."""
     if not exercise.is_variant:
         return exercise
     calls, programs = dict(exercise.call_cases), dict(exercise.program_cases)

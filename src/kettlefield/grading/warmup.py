@@ -4,6 +4,7 @@ It brings compilers and runtimes into the page cache, so that the first answer i
 tells a rig that cannot run the suite's own answers before hours are spent on it.
 """
 
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 from kettlefield.core.errors import RigError
@@ -11,19 +12,19 @@ from kettlefield.core.languages import TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading.grader import grade_files
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.suite.format import Exercise, Suite
+from kettlefield.suite.format import Exercise
 
 # checks of cost take seconds by design, and say nothing more of a toolchain
 _SLOW_KINDS = frozenset({"speed"})
 
 
-def warm_up(suite: Suite, isolation: Isolation, *, workers: int) -> None:
+def warm_up(exercises: Sequence[Exercise], isolation: Isolation, *, workers: int) -> None:
     """Grade one own answer a language.
 
     Parameters
     ----------
-    suite : Suite
-        With its variants settled.
+    exercises : sequence of Exercise
+        With their variants settled.
     isolation : Isolation
         Where answers run.
     workers : int
@@ -35,7 +36,7 @@ def warm_up(suite: Suite, isolation: Isolation, *, workers: int) -> None:
         An own answer does not pass here.
     """
     first: dict[str, Exercise] = {}
-    for exercise in suite.exercises:
+    for exercise in exercises:
         if exercise.spec.language != TEXT and exercise.spec.kind not in _SLOW_KINDS:
             first.setdefault(exercise.spec.language, exercise)
     with ThreadPoolExecutor(workers) as pool:

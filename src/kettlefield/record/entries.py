@@ -30,6 +30,9 @@ class ExerciseEntry:
     language: str
     difficulty: int
     topics: tuple[str, ...]
+    suite: str  # label
+    weight: float  # of its suite's pass rate in the candidate's
+    varies: bool  # another seed asks something else
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -3,6 +3,7 @@
 History of the format:
 1: first format.
 2: attempts tell their scripted turn, trials their outcome without repair turns.
+3: exercises tell their suite and its weight.
 """
 
 from sqlalchemy import (
@@ -18,7 +19,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 metadata = MetaData()
 
 
@@ -57,6 +58,9 @@ exercise = Table(
     Column("language", String, nullable=False),
     Column("difficulty", Integer, nullable=False),
     Column("topics", String, nullable=False),  # JSON list
+    Column("suite", String, nullable=False),  # label of the suite that it is of
+    Column("weight", Float, nullable=False),  # of its suite's pass rate in the candidate's, beside other suites
+    Column("varies", Boolean, nullable=False),  # another seed asks something else
 )
 
 candidate = Table(
@@ -204,5 +208,11 @@ UPGRADES = {
         "ALTER TABLE trial ADD COLUMN first_outcome VARCHAR NOT NULL DEFAULT ''",
         "UPDATE trial SET first_outcome ="
         " (SELECT outcome FROM attempt WHERE attempt.trial_id = trial.id AND attempt.number = 1)",
+    ),
+    2: (
+        "ALTER TABLE exercise ADD COLUMN suite VARCHAR NOT NULL DEFAULT ''",
+        "ALTER TABLE exercise ADD COLUMN weight FLOAT NOT NULL DEFAULT 1",
+        "ALTER TABLE exercise ADD COLUMN varies BOOLEAN NOT NULL DEFAULT 0",
+        "UPDATE exercise SET suite = (SELECT suite_name FROM campaign)",
     ),
 }

@@ -110,6 +110,7 @@ class Record:
             for old in range(version, schema.SCHEMA_VERSION):
                 for statement in schema.UPGRADES[old]:
                     connection.execute(sa.text(statement))
+            schema.metadata.create_all(connection)  # tables that the old format did not have
             where = schema.meta.c.key == "schema_version"
             connection.execute(schema.meta.update().where(where).values(value=str(schema.SCHEMA_VERSION)))
 

@@ -4,6 +4,7 @@ import argparse
 import sys
 from pathlib import Path
 
+import msgspec
 from aiohttp import web
 
 from kettlefield.core.errors import KettlefieldError
@@ -13,6 +14,7 @@ from kettlefield.standin.app import App, Settings
 from kettlefield.standin.models import load_model
 from kettlefield.standin.physics import Physics
 from kettlefield.standin.replies import Replier
+from kettlefield.suite.format import Exercise
 from kettlefield.suite.loader import find_suite, load_suite
 
 
@@ -23,7 +25,12 @@ def main() -> int:
     parser.add_argument("--card", type=Path, required=True, help="folder of the simulated accelerator")
     parser.add_argument("--port", type=int, required=True)
     parser.add_argument("--level", required=True)
-    parser.add_argument("--suite", default="berthdesk", help="suite whose answers it gives")
+    parser.add_argument(
+        "--suite", action="append", metavar="NAME[:SEED]", help="suite whose answers it gives (default berthdesk)"
+    )
+    parser.add_argument(
+        "--memorised", action="store_true", help="as a model that learned seed 0 by heart: any seed gets its answers"
+    )
     parser.add_argument("--context", type=int, default=4096, help="tokens a slot")
     parser.add_argument("--slots", type=int, default=1)
     parser.add_argument("--die-after", type=int, help="fault for tests: end after so many requests")
@@ -48,10 +55,12 @@ def _serve(args: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return 1
-    suite = load_suite(find_suite(args.suite, Path.cwd()))
+    exercises = tuple(
+        exercise for name in args.suite or ["berthdesk"] for exercise in _exercises(name, memorised=args.memorised)
+    )
     settings = Settings(
         physics=physics,
-        replier=Replier(model, args.level, suite.exercises),
+        replier=Replier(model, args.level, exercises),
         card=args.card,
         level=args.level,
         context_tokens=args.context,
@@ -61,6 +70,22 @@ def _serve(args: argparse.Namespace) -> int:
     claim_bytes(args.card, 0)
     web.run_app(App(settings).build(), host="127.0.0.1", port=args.port, print=None, access_log=None)
     return 0
+
+
+def _exercises(name: str, *, memorised: bool) -> tuple[Exercise, ...]:
+    name, _, seed = name.partition(":")
+    folder = find_suite(name, Path.cwd())
+    asked = load_suite(folder, seed=int(seed or 0)).exercises
+    if not memorised:
+        return asked
+    known = {exercise.id: exercise for exercise in load_suite(folder).exercises}
+
+    def by_heart(exercise: Exercise) -> Exercise:
+        turns = zip(exercise.turns, known[exercise.id].turns, strict=True)
+        learned = tuple(msgspec.structs.replace(turn, answer=own.answer) for turn, own in turns)
+        return msgspec.structs.replace(exercise, turns=learned)
+
+    return tuple(by_heart(exercise) for exercise in asked)
 
 
 if __name__ == "__main__":

@@ -11,7 +11,7 @@ from kettlefield.core.patching import Fit, apply_changes, parse_diff
 from kettlefield.suite import format as fmt
 from kettlefield.suite.consistency import check_spec
 from kettlefield.suite.lock import combine, exercise_digests, lock_faults
-from kettlefield.suite.toml_struct import read_json, read_text, read_toml, to_struct
+from kettlefield.suite.toml_struct import parse_json, read_text, read_toml, to_struct
 from kettlefield.suite.variants import BASE_SEED, draw_values, fill
 
 C = TypeVar("C", fmt.CallCase, fmt.ProgramCase)
@@ -109,9 +109,11 @@ def load_exercise(folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
         folder=folder,
         spec=spec,
         turns=_turns(folder, spec, read),
-        call_cases={c.name: _cases(folder / c.cases, fmt.CallCase) for c in checks if isinstance(c, fmt.CallsCheck)},
+        call_cases={
+            c.name: _cases(folder / c.cases, fmt.CallCase, read) for c in checks if isinstance(c, fmt.CallsCheck)
+        },
         program_cases={
-            c.name: _cases(folder / c.cases, fmt.ProgramCase)
+            c.name: _cases(folder / c.cases, fmt.ProgramCase, read)
             for c in checks
             if isinstance(c, fmt.ProgramCheck | fmt.ScriptCheck)
         },
@@ -167,8 +169,8 @@ def _scripts_of(check: fmt.Check) -> tuple[str, ...]:
     return (check.inputs,) if isinstance(check, fmt.GrowthCheck | fmt.BudgetCheck) else ()
 
 
-def _cases(path: Path, kind: type[C]) -> tuple[C, ...]:
-    data = read_json(path)
+def _cases(path: Path, kind: type[C], read: "_Reader") -> tuple[C, ...]:
+    data = parse_json(read.text(path), path)
     if not isinstance(data, list) or not data:
         raise InputError("holds no list of cases", str(path), 'Write [{"args": ...}, ...] with at least one case.')
     cases = []

@@ -56,15 +56,14 @@ def read_toml(path: Path) -> dict[str, Any]:
         raise InputError(f"is not valid TOML: {err}", str(path), "Mend the file at that place.") from err
 
 
-def read_json(path: Path) -> Any:
-    """A JSON file as plain data.
+def parse_json(text: str, path: Path) -> Any:
+    """The text of a JSON file as plain data.
 
     Raises
     ------
     InputError
-        Not readable or not JSON; the message holds the line and column.
+        Not JSON; the message holds the line and column.
     """
-    text = read_text(path)
     try:
         return json.loads(text)
     except (json.JSONDecodeError, RecursionError) as err:

@@ -14,7 +14,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.suite.format import Parameter
 
 BASE_SEED = 0
-_PLACE = re.compile(r"@@([a-z][a-z0-9_]*)@@")
+_PLACE = re.compile(r"@@([a-z][a-z0-9_]*)([+-][0-9]{1,6})?@@")  # a number beside it is added: cases at the edges
 
 
 def draw_values(parameters: Mapping[str, Parameter], exercise_id: str, seed: int) -> dict[str, str]:
@@ -47,12 +47,12 @@ def _draw(parameter: Parameter, rng: random.Random) -> int | str:
 
 
 def fill(text: str, values: Mapping[str, str], path: Path) -> str:
-    """The text with every ``@@name@@`` replaced.
+    """The text with every ``@@name@@`` replaced, ``@@name+1@@`` by the value and one.
 
     Raises
     ------
     InputError
-        A name is not declared.
+        A name is not declared, or something is to be added to a word.
     """
 
     def replace(found: "re.Match[str]") -> str:
@@ -60,6 +60,13 @@ def fill(text: str, values: Mapping[str, str], path: Path) -> str:
             raise InputError(
                 f"@@{found[1]}@@ is no parameter", str(path), f"Declare [vary.{found[1]}] in exercise.toml."
             )
-        return values[found[1]]
+        value, offset = values[found[1]], found[2]
+        if offset is None:
+            return value
+        try:
+            return str(int(value) + int(offset))
+        except ValueError:
+            hint = "Only a parameter that is a whole number can be added to."
+            raise InputError(f"{found[0]} stands for a word", str(path), hint) from None
 
     return _PLACE.sub(replace, text) if "@@" in text else text

@@ -20,5 +20,5 @@ int main() {
         taken_until = std::max(taken_until, to);
     }
     report(taken_until, 1440);
-    std::cout << "free " << total << '\n';
+    std::cout << "@@word@@ " << total << '\n';
 }

@@ -13,5 +13,5 @@ int main() {
         }
         std::cout << name << ' ' << aboard << '\n';
     }
-    std::cout << "most " << most << " after " << where << '\n';
+    std::cout << "@@most@@ " << most << " after " << where << '\n';
 }

@@ -1,7 +1,7 @@
 def first_breach(duties):
     breaches = []
     for (_, end), (start, _) in zip(duties, duties[1:]):
-        if start - end < 540:
+        if start - end < @@rest@@:
             breaches.append((start, 1))
             break
     last = duties[-1][1] if duties else 0
@@ -10,7 +10,7 @@ def first_breach(duties):
         on_duty = sum(
             max(0, min(end, t) - max(start, t - 1440)) for start, end in duties
         )
-        if on_duty > 840:
+        if on_duty > @@most@@0:
             breaches.append((t, 2))
             break
     if not breaches:

@@ -11,7 +11,7 @@ def main():
     except RosterError as err:
         print(f"roster.json: {err}")
         return 2
-    tired = too_short(duties, 660)
+    tired = too_short(duties, @@rest@@)
     with open("findings.json", "w") as file:
         json.dump({"tired": tired}, file)
     print("tired", len(tired))

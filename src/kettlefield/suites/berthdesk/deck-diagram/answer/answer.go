@@ -17,7 +17,7 @@ func main() {
 			deck[i][j] = '.'
 		}
 	}
-	placed, refused := 0, 0
+	@@good@@, @@bad@@ := 0, 0
 	for {
 		var letter string
 		var lane, metre, wide, long int
@@ -33,10 +33,10 @@ func main() {
 			}
 		}
 		if !fits {
-			refused++
+			@@bad@@++
 			continue
 		}
-		placed++
+		@@good@@++
 		for i := lane; i < lane+wide; i++ {
 			for j := metre; j < metre+long; j++ {
 				deck[i][j] = letter[0]
@@ -46,5 +46,5 @@ func main() {
 	for _, row := range deck {
 		fmt.Println(string(row))
 	}
-	fmt.Printf("placed %d refused %d\n", placed, refused)
+	fmt.Printf("@@good@@ %d @@bad@@ %d\n", @@good@@, @@bad@@)
 }

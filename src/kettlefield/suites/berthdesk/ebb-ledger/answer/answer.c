@@ -1,14 +1,14 @@
 #include <stdio.h>
 
 int main(void) {
-    long minute, height, high = 0, high_at = 0, low = 0, low_at = 0, n = 0;
+    long minute, height, @@top@@ = 0, high_at = 0, @@bottom@@ = 0, low_at = 0, n = 0;
     while (scanf("%ld %ld", &minute, &height) == 2) {
-        if (n == 0 || height > high) {
-            high = height;
+        if (n == 0 || height > @@top@@) {
+            @@top@@ = height;
             high_at = minute;
         }
-        if (n == 0 || height < low) {
-            low = height;
+        if (n == 0 || height < @@bottom@@) {
+            @@bottom@@ = height;
             low_at = minute;
         }
         n++;
@@ -17,6 +17,6 @@ int main(void) {
         printf("no readings\n");
         return 1;
     }
-    printf("high %ld %ld\nlow %ld %ld\n", high_at, high, low_at, low);
+    printf("@@top@@ %ld %ld\n@@bottom@@ %ld %ld\n", high_at, @@top@@, low_at, @@bottom@@);
     return 0;
 }

@@ -8,5 +8,5 @@ for line in sys.stdin:
     by_name[name] = by_name.get(name, 0) + int(pence)
     print(name, pence)
 for name in sorted(by_name):
-    print("sum", name, by_name[name])
-print("total", total)
+    print("@@each@@", name, by_name[name])
+print("@@all@@", total)

@@ -5,4 +5,4 @@ for line in sys.stdin:
     name, pence = line.split()
     total += int(pence)
     print(name, pence)
-print("total", total)
+print("@@all@@", total)

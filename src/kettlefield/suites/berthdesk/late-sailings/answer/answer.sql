@@ -1,8 +1,8 @@
 SELECT
     route,
     COUNT("left") AS sailed,
-    SUM("left" > planned + 5) AS late,
-    SUM("left" > planned + 5) * 100 / COUNT("left") AS percent
+    SUM("left" > planned + @@limit@@) AS late,
+    SUM("left" > planned + @@limit@@) * 100 / COUNT("left") AS percent
 FROM sailing
 WHERE "left" IS NOT NULL
 GROUP BY route

@@ -6,7 +6,7 @@ function add(description) {
   if (description === "") return "error empty";
   items.set(String(next), { description, gone: false });
   next += 1;
-  return `booked ${next - 1}`;
+  return `@@new@@ ${next - 1}`;
 }
 
 function claim(rest) {
@@ -17,7 +17,7 @@ function claim(rest) {
   if (item.gone) return "error gone";
   if (name === "") return "error name";
   item.gone = true;
-  return `handed ${item.description} to ${name}`;
+  return `@@gone@@ ${item.description} to ${name}`;
 }
 
 function list() {

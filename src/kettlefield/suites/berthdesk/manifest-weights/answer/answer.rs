@@ -32,8 +32,8 @@ fn main() {
                 total += sum;
                 println!("{} {} {}", plate, sum, axles);
             }
-            None => println!("line {}: bad", index + 1),
+            None => println!("line {}: @@fault@@", index + 1),
         }
     }
-    println!("total {}", total);
+    println!("@@sum@@ {}", total);
 }

@@ -45,6 +45,6 @@ int main(void) {
             break;
         }
     }
-    printf("waiting %d\n", waiting);
+    printf("@@word@@ %d\n", waiting);
     return 0;
 }

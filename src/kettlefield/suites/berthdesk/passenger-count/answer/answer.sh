@@ -22,4 +22,4 @@ for sailing in "${!count[@]}"; do
         echo "$sailing $n$mark"
     fi
 done | sort
-echo "aboard $total"
+echo "@@word@@ $total"

@@ -44,7 +44,7 @@ func main() {
 		}
 	}
 	for _, ship := range order {
-		fmt.Printf("%s since %s\n", ship, since[ship])
+		fmt.Printf("%s @@word@@ %s\n", ship, since[ship])
 	}
-	fmt.Printf("longest %d\n", longest)
+	fmt.Printf("@@most@@ %d\n", longest)
 }

@@ -5,14 +5,14 @@ LINE = re.compile(r"([01][0-9]|2[0-3]):([0-5][0-9]) ([A-Z0-9]+) ([0-9]{1,2}) (.*
 
 
 def main():
-    ignored = 0
+    @@word@@ = 0
     stations = {}
     for line in sys.stdin.read().split("\n"):
         if not line.strip():
             continue
         match = LINE.fullmatch(line)
         if match is None:
-            ignored += 1
+            @@word@@ += 1
             continue
         times, channels = stations.setdefault(match[3], ([], set()))
         times.append(f"{match[1]}:{match[2]}")
@@ -21,7 +21,7 @@ def main():
         times, channels = stations[sign]
         listed = ",".join(str(channel) for channel in sorted(channels))
         print(sign, len(times), min(times), max(times), listed)
-    print("ignored", ignored)
+    print("@@word@@", @@word@@)
 
 
 main()

@@ -9,7 +9,7 @@ for row in rows[1:]:
     name, wish = row.split()
     wish = int(wish)
     if wish > coil:
-        print(name, "refused")
+        print(name, "@@no@@")
         continue
     if wish > left:
         waste += left
@@ -17,4 +17,4 @@ for row in rows[1:]:
         left = coil
     left -= wish
     print(name, used)
-print("waste", waste)
+print("@@rest@@", waste)

@@ -12,7 +12,7 @@ function boardLines(sailings) {
   return [...sailings]
     .sort((a, b) => expected(a) - expected(b) || (a.ship < b.ship ? -1 : a.ship > b.ship ? 1 : 0))
     .map((sailing) => {
-      const port = sailing.port.toUpperCase().slice(0, 12).padEnd(12);
+      const port = sailing.port.toUpperCase().slice(0, @@width@@).padEnd(@@width@@);
       return `${clock(sailing.due)} ${port} ${sailing.ship} ${state(sailing)}`;
     });
 }

@@ -1,5 +1,5 @@
-// A lamp signal is a text of dots and dashes. A dot lights the lamp for 1 second, a dash for 3; between two signs of the same
-// text the lamp is dark for 1 second. A space means dark for 4 seconds instead of the 1 second that would stand there.
+// A lamp signal is a text of dots and dashes. A dot lights the lamp for 1 second, a dash for @@dash@@; between two signs of the same
+// text the lamp is dark for 1 second. A space means dark for @@dark@@ seconds instead of the 1 second that would stand there.
 // lampShows(signal) returns [lit, dark], both in seconds. The text begins and ends with a dot or dash and never has two
 // spaces side by side; the empty text gives [0, 0].
 function lampShows(signal) {
@@ -7,10 +7,10 @@ function lampShows(signal) {
   let dark = 0;
   for (let i = 0; i < signal.length; i++) {
     if (signal[i] === " ") {
-      dark += 4;
+      dark += @@dark@@;
       continue;
     }
-    lit += signal[i] === "-" ? 3 : 1;
+    lit += signal[i] === "-" ? @@dash@@ : 1;
     if (i + 1 < signal.length && signal[i + 1] !== " ") dark += 1;
   }
   return [lit, dark];

@@ -4,12 +4,12 @@
  * A sluice lets water out in steps. level and sill are in centimetres, gate is 0 (shut) to 3 (open).
  * next_gate gives the gate for the next step:
  *   - at a level of sill or below the gate is shut;
- *   - more than 40 above the sill it opens by one, but not beyond 3;
+ *   - more than @@margin@@ above the sill it opens by one, but not beyond 3;
  *   - anything else leaves it as it is.
  */
 static int next_gate(int level, int sill, int gate) {
     if (level <= sill) return 0;
-    if (level > sill + 40 && gate < 3) return gate + 1;
+    if (level > sill + @@margin@@ && gate < 3) return gate + 1;
     return gate;
 }
 

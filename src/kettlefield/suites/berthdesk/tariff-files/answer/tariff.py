@@ -1,4 +1,4 @@
-PRICES = {"foot": 400, "bike": 650}
+PRICES = {"foot": @@foot@@, "bike": @@bike@@}
 
 
 def price(kind, age):

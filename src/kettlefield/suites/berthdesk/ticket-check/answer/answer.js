@@ -3,7 +3,7 @@
 // - the products are added up;
 // - the letter at position (sum modulo 8) of LETTERS is the check letter, positions counted from 0.
 // checkLetter(number) returns that letter; for a text that is empty or holds anything but digits it returns "?".
-const LETTERS = "ABDEHKMT";
+const LETTERS = "@@letters@@";
 
 function checkLetter(number) {
   if (!/^[0-9]+$/.test(number)) return "?";

@@ -4,15 +4,15 @@ fn main() {
     let mut text = String::new();
     io::stdin().read_to_string(&mut text).unwrap();
     let heights: Vec<i64> = text.split_whitespace().map(|word| word.parse().unwrap()).collect();
-    let (mut rises, mut falls) = (0, 0);
+    let (mut @@up@@, mut @@down@@) = (0, 0);
     let (mut best, mut best_at, mut run) = (0, 0, 0);
     for i in 0..heights.len() {
         if i > 0 && heights[i] > heights[i - 1] {
-            rises += 1;
+            @@up@@ += 1;
             run += 1;
         } else {
             if i > 0 && heights[i] < heights[i - 1] {
-                falls += 1;
+                @@down@@ += 1;
             }
             run = 1;
         }
@@ -21,5 +21,5 @@ fn main() {
             best_at = i + 2 - run;
         }
     }
-    println!("rises {}\nfalls {}\nflood {} {}", rises, falls, best, best_at);
+    println!("@@up@@ {}\n@@down@@ {}\n@@run@@ {} {}", @@up@@, @@down@@, best, best_at);
 }

@@ -21,7 +21,7 @@ function read() {
 const bad = read();
 if (bad > 0) {
   console.log(`bad line ${bad}`);
-  process.exitCode = 3;
+  process.exitCode = @@status@@;
 } else {
   let count = 0;
   let kilograms = 0;
@@ -30,5 +30,5 @@ if (bad > 0) {
     count += entry.count;
     kilograms += entry.kilograms;
   }
-  console.log(`all ${count} ${tonnes(kilograms)}`);
+  console.log(`@@sum@@ ${count} ${tonnes(kilograms)}`);
 }

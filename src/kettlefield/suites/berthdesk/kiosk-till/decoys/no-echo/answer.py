@@ -4,4 +4,4 @@ total = 0
 for line in sys.stdin:
     name, pence = line.split()
     total += int(pence)
-print("total", total)
+print("@@all@@", total)

@@ -3,7 +3,7 @@ set -euo pipefail
 
 sort -k1,1 -k2,2nr | awk '
     { if ($1 != name) { name = $1; seen = 0 } seen++ }
-    seen > 2 && $3 > 100 { print $1, $2, $3 }
+    seen > 2 && $3 > @@size@@ { print $1, $2, $3 }
 ' | sort -k1,1 -k2,2n | awk '
     { print $1, $2; freed += $3 }
     END { print "freed", freed + 0 }

@@ -4,6 +4,6 @@ let booked = 0;
 while (true) {
   const end = text.indexOf("\n");
   const line = end < 0 ? text : text.slice(0, end);
-  if (line.startsWith("add ")) console.log(`booked ${(booked += 1)}`);
+  if (line.startsWith("add ")) console.log(`@@new@@ ${(booked += 1)}`);
   text = end < 0 ? "" : text.slice(end + 1);
 }

@@ -9,4 +9,4 @@ for line in sys.stdin:
 for sign in sorted(stations):
     times, channels = stations[sign]
     print(sign, len(times), min(times), max(times), ",".join(map(str, sorted(channels))))
-print("ignored 0")
+print("@@word@@ 0")
