@@ -7,7 +7,7 @@ import pytest
 from kettlefield.analysis.contrast import contrast
 from kettlefield.analysis.frames import campaign_facts, open_trial, speed_frame, trials_frame
 from kettlefield.analysis.verdict import overall, reach_verdicts
-from kettlefield.campaign.plan import criteria_of_text
+from kettlefield.campaign.criteria import criteria_of_text
 from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.core.intervals import pass_ratio, wilson_interval
@@ -100,7 +100,8 @@ class Writer:
     def memory(self, ids, phase, host, card):
         entry = MemoryEntry(
             session_id=ids[1], phase=phase, samples=1, host_peak_bytes=host, accelerator_peak_bytes=card,
-            peak_bytes=host + card - 5, series=b"",
+            peak_bytes=host + card - 5, end_bytes=host, mapped_peak_bytes=0, energy_j=None, energy_from=None,
+            series=b"",
         )  # fmt: skip
         self.record.save_memory(entry)
 
@@ -156,10 +157,10 @@ def test_only_requests_timed_alone_and_without_fault_enter_speed(write):
     writer = write()
     ids = writer.candidate("m@q8_0")
     for first in (0.1, 0.2, 0.4):
-        writer.record.save_exchange(writer.exchange(ids, stamps=(first, first + 0.5), tokens=11, purpose="speed"))
+        writer.record.save_exchange(writer.exchange(ids, stamps=(first, first + 0.5), tokens=11, purpose="latency"))
     writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="warm-up"))
-    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="speed", in_flight=2))
-    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="speed", fault="broke off"))
+    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="latency", in_flight=2))
+    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="latency", fault="broke off"))
     writer.trial(ids, 0, PASSED, stamps=(9.0, 9.1))
     row = contrast(writer.record).rows[0]
     assert row.speed["first_token_s"] == (0.1, 0.2, 0.4)
@@ -172,7 +173,7 @@ def test_memory_is_the_highest_of_all_phases_and_held_against_the_prediction(wri
     ids = writer.candidate("m@q8_0")
     writer.memory(ids, "load", 100, 400)
     writer.memory(ids, "answers", 300, 505)
-    writer.record.save_exchange(writer.exchange(ids, stamps=(0.1, 0.6), tokens=21, purpose="speed"))
+    writer.record.save_exchange(writer.exchange(ids, stamps=(0.1, 0.6), tokens=21, purpose="latency"))
     row = contrast(writer.record).rows[0]
     assert (row.peak_bytes, row.host_peak_bytes, row.accelerator_peak_bytes, row.load_s) == (800, 300, 505, 1.5)
     assert row.prediction_error == pytest.approx(0.2)
@@ -294,7 +295,7 @@ def test_every_kind_of_criterion_and_its_reason(write, tmp_path):
     writer = write(criteria=text, facts={"licence": "GPL-3.0-only"})
     ids = writer.candidate("m@q8_0")
     for _ in range(12):
-        writer.record.save_exchange(writer.exchange(ids, stamps=(0.1, 0.6), tokens=11, purpose="speed"))
+        writer.record.save_exchange(writer.exchange(ids, stamps=(0.1, 0.6), tokens=11, purpose="latency"))
     writer.memory(ids, "load", 600, 400)
     found = verdicts(writer, tmp_path)[0]
     assert [j.status.value for j in found.judgements] == [

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
+from kettlefield.campaign.criteria import NOT_SET
 from kettlefield.campaign.drafting import draft_plan, model_name
-from kettlefield.campaign.plan import NOT_SET
 from kettlefield.campaign.prompts import follow_up, render_exercise, render_text
 from kettlefield.campaign.repair import REPAIRABLE, repair_words
 from kettlefield.campaign.tables import PromptingTable

@@ -165,9 +165,12 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
 
     folder = Path(__file__).parents[2] / "docs" / "reference"
     plan, exercise, record = ((folder / f"{name}.md").read_text() for name in ("plan", "exercise", "record"))
-    structs = [tables.RigTable, *tables.OVERRIDABLE.values(), tables.CriterionTable, tables.PlanFile]
+    nested = {"depth": tables.DepthTable, "clients": tables.ClientsTable, "arrivals": tables.ArrivalsTable}
+    assert all(f"`[speed.{name}]`" in plan for name in nested)
+    structs = [tables.RigTable, *tables.OVERRIDABLE.values(), tables.CriterionTable, tables.PlanFile, tables.SuiteTable]
+    structs += nested.values()
     keys = {field.name for table in structs for field in msgspec.structs.fields(table)}
-    for key in (keys | set(MEASURES)) - {"candidate", "criterion"} - set(tables.OVERRIDABLE) - {"rig"}:
+    for key in (keys | set(MEASURES)) - {"candidate", "criterion"} - set(tables.OVERRIDABLE) - {"rig", *nested}:
         assert f"`{key}`" in plan, key
     structs = [fmt.ExerciseFile, fmt.CallsCheck, fmt.ProgramCheck, fmt.Limits, fmt.Decoy, fmt.CallCase, fmt.ProgramCase]
     for key in {field.name for table in structs for field in msgspec.structs.fields(table)} - {"check", "decoy"}:

@@ -1,6 +1,7 @@
 """Suites: what is refused, and with which words; the lock."""
 
 import json
+import re
 import shutil
 from pathlib import Path
 
@@ -101,4 +102,5 @@ def test_a_link_in_a_suite_is_refused(suite):
 
 def test_every_case_file_of_the_built_in_suite_is_one_case_a_line():
     for path in BUILT_IN.glob("*/cases.json"):
-        assert len(json.loads(path.read_text())) == len(path.read_text().splitlines()) - 2
+        text = re.sub("@@[^@]*@@", "1", path.read_text())  # values of variants
+        assert len(json.loads(text)) == len(path.read_text().splitlines()) - 2

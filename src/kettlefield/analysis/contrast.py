@@ -15,6 +15,7 @@ from kettlefield.analysis.frames import (
     trials_frame,
 )
 from kettlefield.analysis.suites import SeedPair, SuiteFigures, by_suite, exercises_frame, seed_pairs, together
+from kettlefield.analysis.timing import undisturbed
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import quantile_interval
 from kettlefield.core.measures import MEASURES, Measure
@@ -47,6 +48,10 @@ class Figures:
     licence: str | None  # SPDX
     tokens_per_solved: float | None
     seconds_per_solved: float | None  # request time of all trials that count, over those solved
+    disturbed: int  # timed requests that were marked so
+    thinking_tokens: float | None  # mean of a trial's last attempt
+    answer_tokens: float | None
+    first_answer_token_s: float | None  # median
     in_flight: int  # most requests at once in the answers part
     outcomes: dict[str, int]
     suites: tuple[SuiteFigures, ...]
@@ -168,11 +173,15 @@ def _figures(
         licence=facts.get("licence"),
         tokens_per_solved=float(counted["completion_tokens"].sum()) / solved if solved else None,
         seconds_per_solved=float(counted["finished_s"].sum()) / solved if solved else None,
+        disturbed=int(speed["disturbed"].notna().sum()),
+        thinking_tokens=_mean(counted["thinking_tokens"]),
+        answer_tokens=_mean(counted["completion_tokens"] - counted["thinking_tokens"]),
+        first_answer_token_s=_median(counted["first_answer_token_s"]),
         in_flight=_most(counted["in_flight"]) or 0,
         outcomes={str(name): int(count) for name, count in trials["outcome"].value_counts().items()},
         suites=suites,
         seeds=seed_pairs(counted, exercises),
-        speed={name: tuple(speed[name].dropna().astype(float)) for name in _speed_fields()},
+        speed={name: tuple(undisturbed(speed)[name].dropna().astype(float)) for name in _speed_fields()},
     )
 
 
@@ -183,6 +192,16 @@ def _speed_fields() -> set[str]:
 def _most(column: pd.Series) -> int | None:
     values = column.dropna()
     return int(values.max()) if len(values) else None
+
+
+def _mean(column: pd.Series) -> float | None:
+    values = column.dropna()
+    return float(values.mean()) if len(values) else None
+
+
+def _median(column: pd.Series) -> float | None:
+    values = column.dropna()
+    return float(values.median()) if len(values) else None
 
 
 def _first(column: pd.Series) -> float | None:

@@ -55,6 +55,8 @@ def trials_frame(record: Record) -> pd.DataFrame:
             exchange.c.decode_rate_tps,
             exchange.c.prompt_tokens,
             exchange.c.completion_tokens,
+            exchange.c.thinking_tokens,
+            exchange.c.first_answer_token_s,
             exchange.c.finished_s,
             exchange.c.finish_reason,
         )
@@ -78,9 +80,10 @@ def speed_frame(record: Record) -> pd.DataFrame:
             exchange.c.prompt_tokens,
             exchange.c.completion_tokens,
             exchange.c.token_count,
+            exchange.c.disturbed,
         )
         .join(candidate, candidate.c.id == exchange.c.candidate_id)
-        .where(exchange.c.purpose == "speed", exchange.c.in_flight == 1, exchange.c.fault.is_(None))
+        .where(exchange.c.purpose == "latency", exchange.c.in_flight == 1, exchange.c.fault.is_(None))
         .order_by(exchange.c.id)
     )
     return _frame(record, query)

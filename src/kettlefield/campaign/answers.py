@@ -16,6 +16,8 @@ from kettlefield.sandbox.isolation import Isolation
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.suite.format import Exercise
 
+MOST_WAITS = 30  # for a server that says it is too busy, before that counts as a fault
+LONGEST_WAIT_S = 60.0
 GRADING_BACKLOG = 4  # trials in grading beside those being asked: a crash must not lose many
 
 
@@ -157,14 +159,20 @@ async def _run_turn(
 
 
 async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
-    """The reply, asked again after a fault as often as the plan says; None when the server is gone."""
-    exchange = None
-    for _ in range(1 + desk.candidate.grading.fault_retries):
-        if not desk.server_is_alive():
-            break
+    """The reply, asked again after a fault as often as the plan says; None when the server is gone.
+
+    A server that is too busy and says when to ask again is asked again then; that is no fault.
+    """
+    exchange, tries, waits = None, 1 + desk.candidate.grading.fault_retries, 0
+    while tries > 0 and desk.server_is_alive():
         exchange = await desk.client.ask(ask)
         if exchange.fault is None:
             break
+        if exchange.retry_after_s is not None and waits < MOST_WAITS:
+            waits += 1
+            await asyncio.sleep(min(exchange.retry_after_s, LONGEST_WAIT_S))
+        else:
+            tries -= 1
     return exchange
 
 

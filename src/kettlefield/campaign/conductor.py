@@ -6,20 +6,19 @@ from concurrent.futures import ThreadPoolExecutor
 
 from kettlefield.campaign.answers import Desk, exchange_entry, run_answers, sampling_of
 from kettlefield.campaign.asked import Asked
-from kettlefield.campaign.guard import guard_session
+from kettlefield.campaign.guard import guard_session, short_request
+from kettlefield.campaign.measuring import ANSWERS, PARTS, SPEED, Job, measure, steps_left
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.registry import Registered, begin_campaign, budget_warning, register_candidates
-from kettlefield.campaign.serving import Session, serving
+from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.instrument.speed import SpeedSettings, time_requests
 from kettlefield.record.entries import TrialEntry
 from kettlefield.record.store import Record
-from kettlefield.rig.accelerators import Accelerator
+from kettlefield.rig.accelerators import Accelerator, Watched
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.server.http_client import HttpClient
 from kettlefield.suite.format import Exercise
 
 
@@ -38,6 +37,17 @@ class Scope:
 
     candidates: frozenset[str]
     exercises: frozenset[str]
+    parts: frozenset[str] = frozenset(PARTS)
+
+
+@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+class Work:
+    """What is to be done for one candidate in one block."""
+
+    registered: Registered
+    scope: Scope
+    share: float  # of all trials and timed requests that are to be in the record after this block
+    graders: ThreadPoolExecutor
 
 
 class Conductor:
@@ -56,7 +66,7 @@ class Conductor:
         self._asked = asked
         self._record = record
         self._isolation = isolation
-        self._accelerator = accelerator
+        self._accelerator = Watched(accelerator, self._note) if accelerator is not None else None
         self._observer = observer
         self._tally = Tally()
 
@@ -73,62 +83,74 @@ class Conductor:
         begin_campaign(self._record, self._plan, self._asked, self._isolation, self._accelerator)
         chosen = [candidate for candidate in self._plan.candidates if candidate.name in scope.candidates]
         known = await register_candidates(self._record, chosen, self._accelerator, self._observer)
-        pending = {c.name: self._pending(c, known[c.name].id, scope.exercises) for c in chosen}
-        total = sum(c.grading.samples for c in chosen) * len(scope.exercises)
-        self._observer.planned(total, total - sum(map(len, pending.values())))
+        if ANSWERS in scope.parts:
+            total = sum(c.grading.samples for c in chosen) * len(scope.exercises)
+            left = sum(len(self._pending(c, known[c.name].id, scope, 1.0)) for c in chosen)
+            self._observer.planned(total, total - left)
+        blocks = self._plan.rig.blocks
         with ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix="grader") as graders:
-            for candidate in chosen:
-                try:
-                    await self._run_candidate(candidate, known[candidate.name], pending[candidate.name], graders)
-                except ServerError as err:
-                    self._trouble(candidate, known[candidate.name].id, str(err))
+            for block in range(1, blocks + 1):
+                for candidate in chosen:
+                    work = Work(registered=known[candidate.name], scope=scope, share=block / blocks, graders=graders)
+                    try:
+                        await self._run_candidate(candidate, work)
+                    except ServerError as err:
+                        self._trouble(candidate, known[candidate.name].id, str(err))
         return self._tally
 
     def _pending(
-        self, candidate: Candidate, candidate_id: int, exercises: frozenset[str]
+        self, candidate: Candidate, candidate_id: int, scope: Scope, share: float
     ) -> list[tuple[Exercise, int]]:
+        """What of the first so much of all trials is not in the record yet."""
         finished = self._record.finished(candidate_id)
-        return [
+        planned = [
             (exercise, sample)
             for sample in range(1, candidate.grading.samples + 1)
             for exercise in self._asked.exercises
-            if exercise.id in exercises and (exercise.id, sample) not in finished
+            if exercise.id in scope.exercises
         ]
+        return [pair for pair in planned[: round(len(planned) * share)] if (pair[0].id, pair[1]) not in finished]
 
-    async def _run_candidate(
-        self,
-        candidate: Candidate,
-        registered: Registered,
-        pending: list[tuple[Exercise, int]],
-        graders: ThreadPoolExecutor,
-    ) -> None:
-        candidate_id = registered.id
-        timed = self._record.speed_samples(candidate_id)
-        if not pending and timed >= candidate.speed.requests:
+    async def _run_candidate(self, candidate: Candidate, work: Work) -> None:
+        candidate_id = work.registered.id
+        pending = self._pending(candidate, candidate_id, work.scope, work.share) if ANSWERS in work.scope.parts else []
+        steps = steps_left(candidate, self._record.procedures(candidate_id), work.scope.parts)
+        place = Place(
+            plan=self._plan,
+            candidate=candidate,
+            candidate_id=candidate_id,
+            record=self._record,
+            accelerator=self._accelerator,
+        )
+        wants_cold = self._wants_cold_load(candidate, candidate_id, work.scope)
+        if not pending and not steps and not wants_cold:
             return
-        warning = budget_warning(candidate.name, registered.predicted_bytes, self._plan.rig.memory_budget)
-        if warning is not None:
+        warning = budget_warning(candidate.name, work.registered.predicted_bytes, self._plan.rig.memory_budget)
+        if warning is not None and work.share * self._plan.rig.blocks <= 1:
             self._record.save_note(warning, candidate_id)
             self._observer.trouble(warning)
         self._observer.phase(candidate.name, "load")
-        async with serving(self._plan, candidate, candidate_id, self._record, self._accelerator) as session:
-            client = HttpClient(
-                session.url, reply_within_s=candidate.server.reply_within, model=candidate.server.served_model
-            )
-            try:
-                await self._guard(candidate, candidate_id, session, client)
-                if timed < candidate.speed.requests:
-                    await self._speed_part(candidate, candidate_id, session, client, candidate.speed.requests - timed)
-                if pending:
-                    await self._answers_part(candidate, candidate_id, session, client, pending, graders)
-            finally:
-                await client.close()
+        if wants_cold:
+            ask = short_request(candidate.prompting, sampling_of(candidate, candidate.sampling.seed))
+            await load_from_disk(place, lambda client: client.ask(ask))
+        async with serving(place, load_kind="warm" if wants_cold else "as found") as session:
+            await self._guard(candidate, candidate_id, session)
+            if steps:
+                await self._measure(candidate, candidate_id, session, steps, work.share)
+            if pending:
+                await self._answers_part(candidate, candidate_id, session, pending, work.graders)
 
-    async def _guard(self, candidate: Candidate, candidate_id: int, session: Session, client: HttpClient) -> None:
+    def _wants_cold_load(self, candidate: Candidate, candidate_id: int, scope: Scope) -> bool:
+        starts_it = candidate.server.url is None and candidate.weights is not None
+        asked = candidate.speed.cold_load and SPEED in scope.parts and starts_it
+        return asked and not self._record.has_cold_load(candidate_id)
+
+    async def _guard(self, candidate: Candidate, candidate_id: int, session: Session) -> None:
         if not candidate.prompting.guard:
             return
         sampling = sampling_of(candidate, candidate.sampling.seed)
-        guarded = await guard_session(client, candidate.prompting, sampling)
+        guarded = await guard_session(session.client, candidate.prompting, sampling)
+        session.answered(guarded.exchanges[0])
         for exchange in guarded.exchanges:
             self._record.save_exchange(exchange_entry(exchange, "guard", candidate_id, session.id))
         if guarded.refusal is not None and session.is_alive():
@@ -139,31 +161,26 @@ class Conductor:
             self._record.save_note(text, candidate_id)
             self._observer.trouble(text)
 
-    async def _speed_part(
-        self, candidate: Candidate, candidate_id: int, session: Session, client: HttpClient, requests: int
+    async def _measure(
+        self, candidate: Candidate, candidate_id: int, session: Session, steps: tuple[str, ...], share: float
     ) -> None:
-        self._observer.phase(candidate.name, "speed")
-        asks = [render_exercise(exercise, candidate.prompting) for exercise in self._asked.exercises]
-        table = candidate.speed
-        settings = SpeedSettings(warm_up=table.warm_up, requests=requests, reply_tokens=table.reply_tokens)
-        async for purpose, exchange in time_requests(
-            client, asks, sampling_of(candidate, candidate.sampling.seed), settings
-        ):
-            self._record.save_exchange(exchange_entry(exchange, purpose, candidate_id, session.id))
-            if exchange.fault is not None:
-                self._trouble(
-                    candidate,
-                    candidate_id,
-                    f"{candidate.name}: the speed part stopped: the server {exchange.fault}",
-                )
-        session.save_memory("speed")
+        job = Job(
+            candidate=candidate,
+            candidate_id=candidate_id,
+            session=session,
+            asks=[render_exercise(exercise, candidate.prompting) for exercise in self._asked.exercises],
+            sampling=sampling_of(candidate, candidate.sampling.seed),
+            trouble=lambda text: self._trouble(candidate, candidate_id, text),
+            phase=lambda name: self._observer.phase(candidate.name, name),
+            share=share,
+        )
+        await measure(job, steps)
 
     async def _answers_part(
         self,
         candidate: Candidate,
         candidate_id: int,
         session: Session,
-        client: HttpClient,
         pending: list[tuple[Exercise, int]],
         graders: ThreadPoolExecutor,
     ) -> None:
@@ -181,7 +198,7 @@ class Conductor:
             candidate=candidate,
             candidate_id=candidate_id,
             session_id=session.id,
-            client=client,
+            client=session.client,
             server_is_alive=session.is_alive,
             isolation=self._isolation,
             graders=graders,
@@ -191,10 +208,14 @@ class Conductor:
             await run_answers(desk, pending)
         except BaseExceptionGroup as group:
             raise _first(group) from group
-        session.save_memory("answers")
+        session.save_phase("answers")
         if session.process is not None and not session.process.is_alive:
             words = session.process.last_words()
             self._trouble(candidate, candidate_id, f"{candidate.name}: the server died half-way: {words}")
+
+    def _note(self, text: str) -> None:
+        self._record.save_note(text)
+        self._observer.trouble(text)
 
     def _trouble(self, candidate: Candidate, candidate_id: int, text: str) -> None:
         self._tally.troubles.append(text)

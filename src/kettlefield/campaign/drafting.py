@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import tomli_w
 
-from kettlefield.campaign.plan import NOT_SET
+from kettlefield.campaign.criteria import NOT_SET
 from kettlefield.core.errors import InputError
 from kettlefield.core.sizing import largest_context, memory_need
 from kettlefield.core.units import format_bytes

@@ -67,10 +67,12 @@ def forecast(
             if isinstance(ceiling, float):
                 rate, basis = ceiling, "ceiling by the header"
         left = len(exercises) * candidate.grading.samples - done
-        requests = max(0, candidate.speed.requests - timed)
+        speed = candidate.speed
+        lengths = speed.reply_lengths
+        requests = max(0, speed.requests * max(1, len(speed.prompt_tokens)) * len(lengths) - timed)
         seconds = None
         if rate is not None:
-            generated = left * tokens / candidate.grading.in_flight + requests * candidate.speed.reply_tokens
+            generated = left * tokens / candidate.grading.in_flight + requests * sum(lengths) / len(lengths)
             seconds = generated / rate
         found.append(
             Forecast(

@@ -5,7 +5,7 @@ import dataclasses
 from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.tables import PromptingTable
 from kettlefield.core.wrongstyle import ASKED, differing_echoes, signs_of_wrong_style
-from kettlefield.server.exchange import ChatClient, Exchange
+from kettlefield.server.exchange import Ask, ChatClient, Exchange
 
 GUARD_TOKENS = 48  # many times what one word takes
 
@@ -19,13 +19,18 @@ class Guarded:
     refusal: str | None  # the server answers nothing under these settings
 
 
+def short_request(prompting: PromptingTable, sampling: dict[str, object]) -> Ask:
+    """The short known request."""
+    return dataclasses.replace(render_text(ASKED, prompting), sampling={**sampling, "max_tokens": GUARD_TOKENS})
+
+
 async def guard_session(client: ChatClient, prompting: PromptingTable, sampling: dict[str, object]) -> Guarded:
     """Put one short request twice, with the same seed.
 
     A request that fails as a whole is tried again without settings, to tell a refused setting from a
     server that is broken.
     """
-    ask = dataclasses.replace(render_text(ASKED, prompting), sampling={**sampling, "max_tokens": GUARD_TOKENS})
+    ask = short_request(prompting, sampling)
     first = await client.ask(ask)
     if first.fault is not None:
         bare = await client.ask(dataclasses.replace(ask, sampling={"max_tokens": GUARD_TOKENS}))

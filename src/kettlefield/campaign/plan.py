@@ -3,7 +3,6 @@
 import fnmatch
 import hashlib
 import json
-import tomllib
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -11,15 +10,12 @@ from typing import Any
 import msgspec
 
 from kettlefield.campaign import tables
-from kettlefield.core.acceptance import Criterion, OneOf, Threshold
+from kettlefield.campaign.criteria import read_criteria
+from kettlefield.core.acceptance import Criterion
 from kettlefield.core.errors import InputError
-from kettlefield.core.measures import MEASURES, Unit
-from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.suite.toml_struct import nearest, read_text, read_toml, to_struct
-from kettlefield.weights.licence import check_policy
 
 MOST_WEIGHT = 1000.0
-NOT_SET = "to be set"  # what draft writes for a threshold; qualify refuses it until a person has set it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,32 +105,6 @@ def read_plan(path: Path) -> Plan:
         digest=_digest(text),
         parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()},
     )
-
-
-def read_criteria(written: tuple[tables.CriterionTable, ...], path: Path) -> tuple[Criterion, ...]:
-    """Check criteria and bring their thresholds to base units.
-
-    Raises
-    ------
-    InputError
-        A measure is unknown, or a threshold is missing, doubled or in the wrong unit.
-    """
-    return tuple(_criterion(entry, f"{path} [criterion {number}]") for number, entry in enumerate(written, 1))
-
-
-def criteria_of_text(text: str, where: Path) -> tuple[Criterion, ...]:
-    """The criteria of a plan that is held as text, as a record holds it.
-
-    Raises
-    ------
-    InputError
-        The text is no plan.
-    """
-    try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as err:
-        raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
-    return read_criteria(to_struct(data, tables.PlanFile, where).criterion, where)
 
 
 def select(plan: Plan, pattern: str | None, exercise_ids: list[str]) -> tuple[set[str], set[str]]:
@@ -231,23 +201,36 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
             where,
             "Check the path; it is relative to the plan.",
         )
-    for key, number, least in (
+    for key, number, least in _bounds(candidate):
+        if number < least:
+            raise InputError(f"{key} is {number}", where, f"Write {least} or more.")
+    _check_prompting(where, candidate)
+    if not 0 < candidate.sampling.top_p <= 1:
+        raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
+    if not 0 <= candidate.speed.precision < 1:
+        raise InputError(f"precision is {candidate.speed.precision}", where, "Write a fraction such as 0.05.")
+    if server.port is not None and not 0 < server.port < 65536:
+        raise InputError(f"port is {server.port}", where, "Write 1 to 65535, or leave it out.")
+
+
+def _bounds(candidate: Candidate) -> tuple[tuple[str, float, float], ...]:
+    """Name, value and least value of everything that is counted."""
+    server = candidate.server
+    return (
         ("context", server.context, 1),
         ("max_tokens", candidate.sampling.max_tokens, 1),
-        ("requests", candidate.speed.requests, 0),
-        ("reply_tokens", candidate.speed.reply_tokens, 2),
-        ("warm_up", candidate.speed.warm_up, 0),
+        *_speed_bounds(candidate.speed),
+        ("leak_requests", candidate.memory.leak_requests, 0),
         ("samples", candidate.grading.samples, 1),
         ("in_flight", candidate.grading.in_flight, 1),
         ("fault_retries", candidate.grading.fault_retries, 0),
         ("repair_turns", candidate.grading.repair_turns, 0),
         ("temperature", candidate.sampling.temperature, 0),
         ("slots", server.slots, 1),
-    ):
-        if number < least:
-            raise InputError(f"{key} is {number}", where, f"Write {least} or more.")
-    if not 0 < candidate.sampling.top_p <= 1:
-        raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
+    )
+
+
+def _check_prompting(where: str, candidate: Candidate) -> None:
     if candidate.grading.repair_turns and candidate.prompting.style != "chat":
         raise InputError(
             f"repair_turns is {candidate.grading.repair_turns} with style {candidate.prompting.style}",
@@ -259,8 +242,24 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
         raise InputError(
             f"infill_markers has {len(markers)} entries", where, "Write three: the marks for prefix, suffix and middle."
         )
-    if server.port is not None and not 0 < server.port < 65536:
-        raise InputError(f"port is {server.port}", where, "Write 1 to 65535, or leave it out.")
+
+
+def _speed_bounds(speed: tables.SpeedTable) -> tuple[tuple[str, float, float], ...]:
+    """Name, value and least value of everything that ``[speed]`` counts."""
+    return (
+        ("requests", speed.requests, 0),
+        *(("prompt_tokens", length, 1) for length in speed.prompt_tokens),
+        *(("reply_tokens", length, 2) for length in speed.reply_lengths),
+        ("warm_up", speed.warm_up, 0),
+        ("cached", speed.cached, 0),
+        *(("depth.tokens", depth, 1) for depth in speed.depth.tokens),
+        ("depth.repeats", speed.depth.repeats, 1),
+        ("depth.system_tokens", speed.depth.system_tokens, 0),
+        *(("clients.counts", count, 1) for count in speed.clients.counts),
+        ("clients.requests", speed.clients.requests, 1),
+        ("arrivals.tries", speed.arrivals.tries, 1),
+        ("arrivals.per_engineer_hour", speed.arrivals.per_engineer_hour, 0.001),
+    )
 
 
 def _check_candidates(path: Path, candidates: tuple[Candidate, ...]) -> None:
@@ -279,66 +278,6 @@ def _check_candidates(path: Path, candidates: tuple[Candidate, ...]) -> None:
 def _plain_number(value: Any) -> Any:
     """A size or a duration as a bare number of bytes or seconds."""
     return int(value) if isinstance(value, int) else float(value)
-
-
-def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
-    measure = MEASURES.get(entry.measure)
-    if measure is None:
-        raise InputError(f'unknown measure "{entry.measure}"', where, nearest(entry.measure, list(MEASURES)))
-    if NOT_SET in (entry.at_least, entry.at_most):
-        raise InputError(
-            f"{entry.measure} is not set yet",
-            where,
-            "A person sets the criteria before the campaign: write a threshold.",
-        )
-    if measure.unit is Unit.LICENCE:
-        return _licence_criterion(entry, where)
-    if (entry.at_least is None) == (entry.at_most is None) or entry.one_of:
-        raise InputError("wants exactly one of at_least and at_most", where, "Set one threshold.")
-    if not 0.5 < entry.confidence < 1:
-        raise InputError(f"confidence is {entry.confidence}", where, "Write a number above 0.5 and below 1.")
-    side = "at_least" if entry.at_least is not None else "at_most"
-    raw = entry.at_least if entry.at_least is not None else entry.at_most
-    assert raw is not None  # noqa: S101 - one of them is set, see above
-    try:
-        value = _base_value(raw, measure.unit)
-    except ValueError as err:
-        raise InputError(f'{side} is "{raw}"', where, f"{str(err).capitalize()}.") from err
-    return Criterion(
-        measure=measure.name,
-        threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),
-        confidence=entry.confidence,
-        wanted=f"{side.replace('_', ' ')} {raw}",
-    )
-
-
-def _licence_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
-    if not entry.one_of or entry.at_least is not None or entry.at_most is not None:
-        raise InputError("wants one_of", where, 'Write the licences that are allowed: one_of = ["MIT"].')
-    check_policy(entry.one_of)
-    return Criterion(
-        measure=entry.measure,
-        threshold=OneOf(names=entry.one_of),
-        confidence=entry.confidence,
-        wanted=f"one of {', '.join(entry.one_of)}",
-    )
-
-
-def _base_value(raw: float | str, unit: Unit) -> float:
-    if unit in {Unit.SECONDS, Unit.BYTES}:
-        if not isinstance(raw, str):
-            raise ValueError(
-                "has no unit; write text with one, such as " + ('"300 ms"' if unit is Unit.SECONDS else '"12 GiB"')
-            )
-        return parse_duration(raw) if unit is Unit.SECONDS else parse_size(raw)
-    if isinstance(raw, str):
-        number, _, written = raw.partition(" ")
-        if written.strip() != unit.value or unit is Unit.RATIO:
-            raise ValueError(f"write a number{'' if unit is Unit.RATIO else f' or text such as 40 {unit.value}'}")
-        raw = float(number)
-    if unit is Unit.RATIO and not 0 <= raw <= 1:
-        raise ValueError("write a share from 0 to 1")
-    return float(raw)
 
 
 def _digest(text: str) -> str:

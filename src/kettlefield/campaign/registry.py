@@ -3,6 +3,7 @@
 import asyncio
 import json
 import os
+import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,8 +15,9 @@ from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.core.errors import InputError
 from kettlefield.core.languages import ANY, LANGUAGES
-from kettlefield.core.sizing import decode_ceiling_tps, memory_need
-from kettlefield.core.units import format_bytes
+from kettlefield.core.sizing import cache_bytes_per_token, decode_ceiling_tps, memory_need
+from kettlefield.core.units import format_bytes, format_duration
+from kettlefield.instrument.calibration import stored_calibration
 from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
@@ -23,7 +25,7 @@ from kettlefield.rig.bandwidth import memory_bandwidth
 from kettlefield.rig.detect import find_accelerators
 from kettlefield.rig.host import read_host
 from kettlefield.rig.packages import find_packages
-from kettlefield.rig.survey import fingerprint
+from kettlefield.rig.survey import fingerprint, own_fingerprint
 from kettlefield.rig.toolchains import Missing, find_toolchain
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
@@ -50,6 +52,7 @@ def begin_campaign(
         The record holds a campaign of another plan or another state of the suite.
     """
     found = record.campaign()
+    _check_calibration(plan)
     if found is None:
         entry = _campaign_entry(plan, asked, isolation, accelerator)
         record.begin(
@@ -71,6 +74,21 @@ def begin_campaign(
             f"was begun with another plan; changed since: {', '.join(changed)}",
             place,
             "Undo the change, or give the plan a new record: results under other settings are never mixed in.",
+        )
+
+
+def _check_calibration(plan: Plan) -> None:
+    """Refuse to time anything when the plan wants a calibration that is not there or too old."""
+    within_s = plan.rig.calibrated_within
+    if within_s is None:
+        return
+    known = stored_calibration(own_fingerprint())
+    if known is None or time.time() - known.at > within_s:
+        found = "never was" if known is None else f"was {format_duration(time.time() - known.at)} ago"
+        raise InputError(
+            f"wants a calibration within {format_duration(within_s)}; the last one {found}",
+            f"{plan.path} [rig] calibrated_within",
+            "Run `kettlefield calibrate` while the machine is quiet.",
         )
 
 
@@ -146,6 +164,7 @@ def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict
         "level": facts.level,
         "licence": facts.licence.spdx,
         "style": facts.style,
+        "kv_bytes_per_token": cache_bytes_per_token(shape, kv_bits=server.cache_bits) if facts.kv_heads else None,
         "predicted_bytes": need.total_bytes if facts.kv_heads else None,
         "decode_ceiling_tps": decode_ceiling_tps(shape, bandwidth_bytes_s, 0) if bandwidth_bytes_s else None,
         "remarks": list(facts.remarks),
@@ -188,7 +207,8 @@ def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator:
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
     rig: dict[str, object] = {
         "host": msgspec.to_builtins(read_host()),
-        "fingerprint": fingerprint(read_host(), find_accelerators()),
+        "fingerprint": own_fingerprint(),
+        "calibration": msgspec.to_builtins(stored_calibration(own_fingerprint())),
         "accelerator": card,
         "toolchains": {name: _toolchain_version(name) for name in languages},
         "packages": {name: _package_version(name) for name in packages},

@@ -1,16 +1,59 @@
-"""One candidate's server for as long as it is needed: started, ready, sampled, stopped, written down."""
+"""One candidate's server for as long as it is needed: started, ready, watched, stopped, written down."""
 
+import asyncio
+import contextlib
 import dataclasses
-from collections.abc import AsyncIterator
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
+from typing import Protocol
 
 from kettlefield.campaign.plan import Candidate, Plan
-from kettlefield.instrument.memory import MemorySampler
+from kettlefield.instrument.sampler import Sampler
 from kettlefield.record.entries import MemoryEntry, SessionEntry
 from kettlefield.record.packing import pack_series
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
-from kettlefield.server.process import Launch, ServerProcess, describe_server, start_server, wait_for_url
+from kettlefield.rig.pagecache import drop_pages
+from kettlefield.server.exchange import ChatClient, Exchange
+from kettlefield.server.http_client import HttpClient
+from kettlefield.server.process import Launch, describe_server, start_server, wait_for_url
+from kettlefield.server.stdio import StdioServer
+from kettlefield.weights.read import files_of
+
+CLOCK_STEP_S = 1.0  # the wall clock moved by more than this against the monotonic one: dates are off, durations not
+
+FirstWords = Callable[[ChatClient], Awaitable[Exchange]]
+
+
+class Served(Protocol):
+    """A server's process, whatever it speaks."""
+
+    url: str
+    command: tuple[str, ...]
+    started_s: float
+
+    @property
+    def pid(self) -> int:
+        """Process id of the first process."""
+        ...
+
+    @property
+    def is_alive(self) -> bool:
+        """Whether its first process still runs."""
+        ...
+
+    def last_words(self) -> str:
+        """The end of its log in one line, safe to show."""
+        ...
+
+    async def wait_ready(self) -> float:
+        """Seconds from start until it can be asked."""
+        ...
+
+    async def stop(self) -> None:
+        """Stop it and everything it started."""
+        ...
 
 
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
@@ -19,17 +62,18 @@ class Session:
 
     id: int
     url: str
+    client: ChatClient
     record: Record
-    process: ServerProcess | None  # none when attached by url
-    sampler: MemorySampler | None
+    process: Served | None  # none when attached by url
+    sampler: Sampler
 
     def is_alive(self) -> bool:
         """Whether it still runs, as far as we can know."""
         return self.process is None or self.process.is_alive
 
-    def save_memory(self, phase: str) -> None:
-        """Put the memory since the last phase into the record."""
-        seen = self.sampler.finish_phase(phase) if self.sampler is not None else None
+    def save_phase(self, phase: str) -> None:
+        """Put memory and energy since the last phase into the record."""
+        seen = self.sampler.finish_phase(phase)
         if seen is not None:
             entry = MemoryEntry(
                 session_id=self.id,
@@ -37,16 +81,35 @@ class Session:
                 samples=len(seen.samples),
                 host_peak_bytes=seen.host_peak_bytes,
                 accelerator_peak_bytes=seen.accelerator_peak_bytes,
+                mapped_peak_bytes=seen.mapped_peak_bytes,
                 peak_bytes=seen.peak_bytes,
+                end_bytes=seen.end_bytes,
+                energy_j=seen.energy_j,
+                energy_from=seen.energy_from,
                 series=pack_series(seen.samples),
             )
             self.record.save_memory(entry)
 
+    def answered(self, exchange: Exchange) -> None:
+        """Write down when the first token of the session's first reply came."""
+        if self.process is not None and exchange.trace.stamps_s:
+            first_s = exchange.sent_s + exchange.trace.stamps_s[0] - self.process.started_s
+            self.record.save_first_answer(self.id, first_s)
+
+
+@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+class Place:
+    """Where a session is kept."""
+
+    plan: Plan
+    candidate: Candidate
+    candidate_id: int
+    record: Record
+    accelerator: Accelerator | None
+
 
 @asynccontextmanager
-async def serving(
-    plan: Plan, candidate: Candidate, candidate_id: int, record: Record, accelerator: Accelerator | None
-) -> AsyncIterator[Session]:
+async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator[Session]:
     """A server that is ready; whatever happens inside, it and all it started is gone afterwards.
 
     Raises
@@ -54,43 +117,110 @@ async def serving(
     ServerError
         It would not start or was not ready in time.
     """
-    table = candidate.server
+    table = place.candidate.server
+    offset_s = time.time() - time.perf_counter()
     if table.url is not None:
         await wait_for_url(table.url, table.ready_paths, table.ready_within)
-        entry = await _session_entry(candidate_id, (), table.url, load_s=None, baseline_bytes=None)
-        session = Session(id=record.begin_session(entry), url=table.url, record=record, process=None, sampler=None)
-        yield session
-        record.end_session(session.id, "left running")
+        entry = SessionEntry(
+            candidate_id=place.candidate_id,
+            command=(),
+            url=table.url,
+            description=await describe_server(table.url),
+            load_s=None,
+            baseline_bytes=None,
+        )
+        sampler = Sampler(None, place.accelerator, place.candidate.memory.sample_every)
+        client = _http(place.candidate, table.url)
+        session = Session(
+            id=place.record.begin_session(entry),
+            url=table.url,
+            client=client,
+            record=place.record,
+            process=None,
+            sampler=sampler,
+        )
+        try:
+            yield session
+            place.record.end_session(session.id, "left running")
+        finally:
+            sampler.stop()
+            await client.close()
         return
-    baseline_bytes = accelerator.used() if accelerator is not None else None
-    process = start_server(_launch(plan, candidate))
-    sampler = MemorySampler(process.pid, accelerator, candidate.memory.sample_every)
+    baseline_bytes = place.accelerator.used() if place.accelerator is not None else None
+    process = await _start(place)
+    sampler = Sampler(process.pid, place.accelerator, place.candidate.memory.sample_every)
     try:
         load_s = await process.wait_ready()
-        entry = await _session_entry(
-            candidate_id, process.command, process.url, load_s=load_s, baseline_bytes=baseline_bytes
+        entry = SessionEntry(
+            candidate_id=place.candidate_id,
+            command=process.command,
+            url=process.url,
+            description=process.description if isinstance(process, StdioServer) else await describe_server(process.url),
+            load_s=load_s,
+            baseline_bytes=baseline_bytes,
+            load_kind=load_kind,
         )
-        session_id = record.begin_session(entry)
-        session = Session(id=session_id, url=process.url, record=record, process=process, sampler=sampler)
-        session.save_memory("load")
-        yield session
-        record.end_session(session_id, "stopped" if process.is_alive else f"died: {process.last_words()}")
+        session_id = place.record.begin_session(entry)
+        talker: StdioServer | HttpClient = (
+            process if isinstance(process, StdioServer) else _http(place.candidate, process.url)
+        )
+        session = Session(
+            id=session_id, url=process.url, client=talker, record=place.record, process=process, sampler=sampler
+        )
+        session.save_phase("load")
+        try:
+            yield session
+            if process.is_alive:
+                await asyncio.sleep(place.candidate.memory.idle_for)
+                session.save_phase("idle")
+        finally:
+            await talker.close()
+        _note_clock_step(place, offset_s)
+        place.record.end_session(session_id, "stopped" if process.is_alive else f"died: {process.last_words()}")
     finally:
         sampler.stop()
         await process.stop()
 
 
-async def _session_entry(
-    candidate_id: int, command: tuple[str, ...], url: str, *, load_s: float | None, baseline_bytes: int | None
-) -> SessionEntry:
-    return SessionEntry(
-        candidate_id=candidate_id,
-        command=command,
-        url=url,
-        description=await describe_server(url),
-        load_s=load_s,
-        baseline_bytes=baseline_bytes,
-    )
+async def load_from_disk(place: Place, first_words: FirstWords) -> None:
+    """Start the server once with its weights out of the page cache, put one short request, stop it.
+
+    Raises
+    ------
+    ServerError
+        It would not start or was not ready in time.
+    """
+    weights = place.candidate.weights
+    if weights is not None:
+        drop_pages(files_of(weights))
+    async with serving(place, load_kind="cold") as session:
+        session.answered(await first_words(session.client))
+
+
+def _note_clock_step(place: Place, offset_s: float) -> None:
+    moved_s = time.time() - time.perf_counter() - offset_s
+    if abs(moved_s) > CLOCK_STEP_S:
+        text = f"{place.candidate.name}: the wall clock was set by {moved_s:+.0f} s; dates are off, durations are not"
+        place.record.save_note(text, place.candidate_id)
+
+
+async def _start(place: Place) -> Served:
+    launch = _launch(place.plan, place.candidate)
+    if place.candidate.server.protocol == "stdio":
+        server = StdioServer(launch)
+        server.reply_within_s = place.candidate.server.reply_within
+        try:
+            await server.start()
+        except BaseException:
+            with contextlib.suppress(Exception):
+                await server.stop()
+            raise
+        return server
+    return start_server(launch)
+
+
+def _http(candidate: Candidate, url: str) -> HttpClient:
+    return HttpClient(url, reply_within_s=candidate.server.reply_within, model=candidate.server.served_model)
 
 
 def _launch(plan: Plan, candidate: Candidate) -> Launch:

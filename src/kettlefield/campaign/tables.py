@@ -14,7 +14,9 @@ class _Table(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
 class RigTable(_Table, frozen=True, kw_only=True):
     """``[rig]``: the machine that is qualified on."""
 
-    accelerator: str = "none"  # "none", "simulated:FOLDER"
+    accelerator: str = "auto"  # "auto", "none", "nvidia:0", "amd:0", "simulated:FOLDER"
+    blocks: int = 1  # candidates take turns in so many blocks, so that a slow hour falls on all of them
+    calibrated_within: Duration | None = None  # refuse to time anything without a calibration as recent as this
     memory_budget: Size | None = None  # what the candidates may take; none: not limited
 
 
@@ -23,7 +25,7 @@ class ServerTable(_Table, frozen=True, kw_only=True):
 
     command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {cache_bits} {slots} {python}
     url: str | None = None  # attach to a running server instead
-    protocol: Literal["http"] = "http"
+    protocol: Literal["http", "stdio"] = "http"
     port: int | None = None  # none: any free one
     context: int = 4096  # tokens
     ready_within: Duration = Duration(120)
@@ -57,18 +59,60 @@ class SamplingTable(_Table, frozen=True, kw_only=True):
     stop: tuple[str, ...] = ()
 
 
-class SpeedTable(_Table, frozen=True, kw_only=True):
-    """``[speed]``: timed requests, one at a time, with nothing else running."""
+class DepthTable(_Table, frozen=True, kw_only=True):
+    """``[speed.depth]``: first token and decode rate as the context fills."""
 
-    requests: int = 30
-    reply_tokens: int = 128
-    warm_up: int = 2
+    tokens: tuple[int, ...] = ()  # depths tried; none: not measured
+    repeats: int = 3  # at each
+    floor: float = 0.0  # tokens/s: the depth at which decoding falls below it is worked out
+    past_window: bool = True  # what the server does with a prompt beyond its context
+    system_tokens: int = 0  # also under a system prompt so long, as coding agents send; 0: not
+
+
+class ClientsTable(_Table, frozen=True, kw_only=True):
+    """``[speed.clients]``: so many clients at once, each asking again when it has its reply."""
+
+    counts: tuple[int, ...] = ()  # such as [1, 2, 4, 8]; none: not measured
+    requests: int = 3  # of each client
+
+
+class ArrivalsTable(_Table, frozen=True, kw_only=True):
+    """``[speed.arrivals]``: requests that arrive at random; the highest rate at which the limits hold is sought."""
+
+    first_token: Duration | None = None  # limit of p95, from the scheduled moment; none: not measured
+    decode: float = 0.0  # tokens/s: limit of p10
+    lasting: Duration = Duration(20)  # arrivals at each rate
+    tries: int = 7  # rates tried at the most
+    per_engineer_hour: float = 12.0  # requests: how many engineers the capacity serves
+
+
+class SpeedTable(_Table, frozen=True, kw_only=True):
+    """``[speed]``: timed requests, with nothing else running."""
+
+    requests: int = 30  # at each point of the grid, at the most
+    prompt_tokens: tuple[int, ...] = ()  # lengths of the grid; none: the suite's own prompts
+    reply_tokens: int | tuple[int, ...] = 128  # one length, or several for the grid
+    warm_up: int = 2  # at the least; goes on until first-token times settle
+    precision: float = 0.0  # stop when the medians' intervals are within this fraction; 0: never early
+    budget: Duration = Duration(1800)  # of the whole part, for one candidate
+    cached: int = 0  # prompts asked twice, to time a prompt that the server has cached
+    cold_load: bool = False  # time a load from the disk before the one that is used
+    depth: DepthTable = DepthTable()
+    clients: ClientsTable = ClientsTable()
+    arrivals: ArrivalsTable = ArrivalsTable()
+
+    @property
+    def reply_lengths(self) -> tuple[int, ...]:
+        """The reply lengths of the grid, in tokens."""
+        return self.reply_tokens if isinstance(self.reply_tokens, tuple) else (self.reply_tokens,)
 
 
 class MemoryTable(_Table, frozen=True, kw_only=True):
     """``[memory]``: how memory is sampled."""
 
     sample_every: Duration = Duration(0.1)
+    idle_for: Duration = Duration(1)  # watched after the work is done
+    leak_requests: int = 0  # alike requests, to see whether memory grows with each; 0: none
 
 
 class GradingTable(_Table, frozen=True, kw_only=True):

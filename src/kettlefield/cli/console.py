@@ -57,6 +57,12 @@ def status_text(status: str) -> Text:
     return Text(status, style=STATUS_STYLES.get(status, ""))
 
 
+def print_heading(console: Console, title: str, *, simulated: bool) -> None:
+    """A campaign's title, marked when what follows is simulated."""
+    mark = "  SIMULATED: made-up models on a made-up accelerator" if simulated else ""
+    console.print(safe(title, "bold").append(mark, "yellow"))
+
+
 def make_table(*columns: str, title: str | None = None) -> Table:
     """A table in our look; a column whose name starts with ``>`` is aligned right."""
     table = Table(
@@ -68,6 +74,18 @@ def make_table(*columns: str, title: str | None = None) -> Table:
             column.removeprefix(">"), justify="right" if right else "left", overflow="fold", no_wrap=number == 0
         )
     return table
+
+
+class Once:
+    """A name where it first stands, nothing where it stands again in the next row."""
+
+    def __init__(self) -> None:
+        self._last = ""
+
+    def __call__(self, name: str) -> Text:
+        """What the row's first cell says."""
+        same, self._last = name == self._last, name
+        return Text() if same else safe(name)
 
 
 def estimate_json(found: Estimate | float | str | None) -> Any:
@@ -116,6 +134,8 @@ def with_interval(found: Estimate | float | str | None, unit: Unit) -> str:
     if not isinstance(found, Estimate):
         return in_unit(found, unit)
     scale = scale_of(found.value, unit)
+    if found.low is None and found.high is None:
+        return f"{in_scale(found.value, scale)} {scale.label}".rstrip()  # so few samples bound nothing
     low, value, high = (in_scale(number, scale) for number in (found.low, found.value, found.high))
     return f"{value} ({low} to {high}) {scale.label}".rstrip()
 

@@ -18,17 +18,30 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "contrast",
         help="candidates side by side: solved, speed, memory, cost",
         description="Show what each candidate of a record solved, how fast, in how much memory,\nwith 95 % intervals.",
-        epilog="examples:\n  kettlefield contrast record.db\n  kettlefield contrast record.db --json | jq .candidates",
+        epilog="examples:\n  kettlefield contrast record.db\n  kettlefield contrast record.db --part speed\n"
+        "  kettlefield contrast record.db --json | jq .candidates",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("record", type=Path)
+    parser.add_argument(
+        "--part", choices=("speed", "memory"), help="the whole of one part: every procedure, every phase"
+    )
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Print the table."""
-    show_contrast(args.record, as_json=args.json)
+    if args.part == "speed":
+        from kettlefield.cli.speed_part import show_speed  # noqa: PLC0415
+
+        show_speed(args.record, as_json=args.json)
+    elif args.part == "memory":
+        from kettlefield.cli.memory_part import show_memory  # noqa: PLC0415
+
+        show_memory(args.record, as_json=args.json)
+    else:
+        show_contrast(args.record, as_json=args.json)
     return ExitCode.DONE
 
 
@@ -76,7 +89,16 @@ def _as_json(row: "Figures") -> dict[str, Any]:
         document[name] = getattr(row, name)
     for name in ("predicted_bytes", "prediction_error", "decode_ceiling_tps", "ceiling_share", "licence"):
         document[name] = getattr(row, name)
-    for name in ("tokens_per_solved", "seconds_per_solved", "in_flight", "outcomes"):
+    for name in (
+        "disturbed",
+        "thinking_tokens",
+        "answer_tokens",
+        "first_answer_token_s",
+        "tokens_per_solved",
+        "seconds_per_solved",
+        "in_flight",
+        "outcomes",
+    ):
         document[name] = getattr(row, name)
     document["suites"] = [
         {
@@ -96,11 +118,10 @@ def _as_json(row: "Figures") -> dict[str, Any]:
 
 
 def _print(table: "Contrast", notes: list[str]) -> None:
-    from kettlefield.cli.console import make_console, make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, make_table, print_heading, safe  # noqa: PLC0415
 
     console = make_console()
-    mark = "  SIMULATED: made-up models on a made-up accelerator" if table.simulated else ""
-    console.print(safe(f"{table.title}", "bold").append(mark, "yellow"))
+    print_heading(console, table.title, simulated=table.simulated)
     console.print(safe(f"suite {table.suite} ({table.suite_digest[:19]}), {table.exercises} exercises"))
     solved = make_table(
         "candidate",
@@ -137,6 +158,12 @@ def _print(table: "Contrast", notes: list[str]) -> None:
         "Peak memory: the server's host share (PSS) and accelerator memory together. * marks the reference level.",
         style="dim",
     )
+    if any(row.disturbed for row in table.rows):
+        console.print(
+            "disturbed: the host was busy with something else, hot or swapping; such requests are left out unless\n"
+            "they are the greater part.",
+            style="dim",
+        )
     for text in notes:
         console.print(safe(f"! {text}", "yellow"))
 
@@ -219,7 +246,8 @@ def _speed_cells(row: "Figures") -> list[str]:
         cell = with_interval(row.estimate(MEASURES[name], confidence=0.95), unit)
         cells.append(cell.removesuffix(f" {unit.value}") if unit is Unit.TOKENS_PER_SECOND else cell)
     share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.0%}"
-    return [*cells, share, str(len(row.speed["first_token_s"])), format_duration(row.load_s)]
+    count = str(len(row.speed["first_token_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
+    return [*cells, share, count, format_duration(row.load_s)]
 
 
 def _name(row: "Figures") -> str:

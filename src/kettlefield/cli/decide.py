@@ -37,7 +37,7 @@ def show_verdicts(path: Path, only: str | None, *, as_json: bool) -> int:
     from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
     from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415
     from kettlefield.analysis.verdict import overall, reach_verdicts  # noqa: PLC0415
-    from kettlefield.campaign.plan import criteria_of_text  # noqa: PLC0415
+    from kettlefield.campaign.criteria import criteria_of_text  # noqa: PLC0415
     from kettlefield.cli.console import print_json  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415

@@ -8,14 +8,14 @@ import sys
 from collections.abc import Sequence
 
 from kettlefield import __version__
-from kettlefield.cli import contrast, decide, demo, draft, qualify, rig, suite, trials, vet, weigh
+from kettlefield.cli import calibrate, contrast, decide, demo, draft, qualify, rig, suite, trials, vet, weigh
 from kettlefield.cli.exits import ExitCode, exit_code_for
 from kettlefield.core.errors import KettlefieldError
 from kettlefield.core.plaintext import visible
 
 logger = logging.getLogger(__name__)
 
-COMMANDS = (rig, weigh, draft, suite, vet, qualify, contrast, trials, decide, demo)
+COMMANDS = (rig, weigh, draft, suite, vet, calibrate, qualify, contrast, trials, decide, demo)
 _EPILOG = """\
 the order of work:
   1. kettlefield rig                    what this machine is, and what is missing
@@ -23,6 +23,7 @@ the order of work:
   3. kettlefield draft FILE... -o plan.toml   then set its criteria - before any result is seen
   4. kettlefield suite list berthdesk   what will be asked, and what that can show
      kettlefield vet berthdesk          prove that the suite's checks can be trusted
+     kettlefield calibrate              the stopwatch's own error on this machine
   5. kettlefield qualify plan.toml      run the campaign; the same command resumes it
   6. kettlefield contrast record.db     candidates side by side
   7. kettlefield trials record.db       what each model wrote, and why it failed

@@ -17,7 +17,18 @@ from kettlefield.cli.console import STATUS_STYLES, make_console, safe
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import format_bytes, format_duration
 
-PHASE_WORDS = {"load": "starting the server", "speed": "timing", "answers": "asking and grading"}
+PHASE_WORDS = {
+    "load": "starting the server",
+    "latency": "timing, one request at a time",
+    "depth": "timing deeper contexts",
+    "system": "timing under a long system prompt",
+    "cache": "timing cached prompts",
+    "clients": "timing several clients",
+    "arrivals": "seeking its capacity",
+    "leak": "watching its memory",
+    "past-window": "trying past its window",
+    "answers": "asking and grading",
+}
 
 
 class CampaignProgress:

@@ -6,7 +6,7 @@ import contextlib
 import os
 import signal
 import sys
-from collections.abc import Callable, Coroutine
+from collections.abc import Callable, Coroutine, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -30,6 +30,13 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("plan", type=Path, help="the plan, a TOML file")
     parser.add_argument("--only", metavar="PATTERN", help="only candidates or exercises that match, e.g. '*@q4_k_m'")
     parser.add_argument(
+        "--part",
+        choices=("speed", "memory", "answers"),
+        action="append",
+        metavar="PART",
+        help="only this part: speed, memory or answers; may be given twice",
+    )
+    parser.add_argument(
         "--retry-faults", action="store_true", help="run trials again that ended in a fault of server or rig"
     )
     parser.add_argument(
@@ -50,7 +57,9 @@ def run(args: argparse.Namespace) -> int:
         from kettlefield.cli.forecast import show_forecast  # noqa: PLC0415
 
         return show_forecast(args.plan, args.only, as_json=args.json)
-    code = run_campaign(args.plan, args.only, retry_faults=args.retry_faults, unsafe=args.unsafe_no_isolation)
+    code = run_campaign(
+        args.plan, args.only, parts=args.part, retry_faults=args.retry_faults, unsafe=args.unsafe_no_isolation
+    )
     from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
     from kettlefield.cli.contrast import show_contrast  # noqa: PLC0415
 
@@ -58,10 +67,18 @@ def run(args: argparse.Namespace) -> int:
     return code
 
 
-def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = False, unsafe: bool = False) -> ExitCode:
+def run_campaign(
+    plan_path: Path,
+    only: str | None,
+    *,
+    parts: Sequence[str] | None = None,
+    retry_faults: bool = False,
+    unsafe: bool = False,
+) -> ExitCode:
     """Carry out a plan; the exit code says whether everything could be measured."""
     from kettlefield.campaign.asked import read_asked  # noqa: PLC0415
     from kettlefield.campaign.conductor import Conductor, Scope  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
+    from kettlefield.campaign.measuring import PARTS  # noqa: PLC0415
     from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
     from kettlefield.cli.progress import CampaignProgress  # noqa: PLC0415
     from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
@@ -83,7 +100,8 @@ def run_campaign(plan_path: Path, only: str | None, *, retry_faults: bool = Fals
         if retry_faults:
             record.drop_faults([str(fault) for fault in FAULTS])
         conductor = Conductor(plan, asked, record, isolation, accelerator, progress)
-        tally = _run(conductor.run(Scope(candidates=frozenset(candidates), exercises=frozenset(exercises))))
+        scope = Scope(candidates=frozenset(candidates), exercises=frozenset(exercises), parts=frozenset(parts or PARTS))
+        tally = _run(conductor.run(scope))
     record.close()
     if tally.faults:
         print(

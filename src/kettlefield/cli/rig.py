@@ -1,6 +1,7 @@
 """``kettlefield rig``: what this machine is, and what is missing."""
 
 import argparse
+import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -82,6 +83,7 @@ def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: d
     words = f"{isolation['name']}{lacks}; memory of a run bounded {bounded}"
     rows.append(("isolation", words if isolation["name"] else "none"))
     rows.append(("energy counters", ", ".join(facts.energy_counters) or "not available here"))
+    rows.append(("stopwatch", _stopwatch(facts.fingerprint)))
     rows.append(("fingerprint", facts.fingerprint))
     console = make_console()
     table = make_table("what", "found")
@@ -92,3 +94,14 @@ def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: d
         console.print(safe(f"missing: {language}; install it: {remedy}", "yellow"))
     if isolation["fault"]:
         console.print(safe(f"missing: {isolation['fault']}", "yellow"))
+
+
+def _stopwatch(fingerprint: str) -> str:
+    """When this rig was calibrated, and to what floor."""
+    from kettlefield.core.units import format_duration  # noqa: PLC0415
+    from kettlefield.instrument.calibration import stored_calibration  # noqa: PLC0415
+
+    known = stored_calibration(fingerprint)
+    if known is None:
+        return "not calibrated: run `kettlefield calibrate`"
+    return f"calibrated {format_duration(time.time() - known.at)} ago, floor {1000 * known.floor_s:.2f} ms"

@@ -35,6 +35,8 @@ class Figures:
     prompt_tokens: int | None
     completion_tokens: int  # thinking included
     token_count: TokenCount
+    events: int  # with text, as the stopwatch counted them
+    thinking_tokens: int  # of completion_tokens, by the share of events that were thinking
     packed: bool  # the server put several tokens in an event: gaps are between events, rates use usage
     decode_rate_tps: float | None  # (tokens - 1) / (last - first), tokens a second
     prefill_rate_tps: float | None  # prompt tokens / first_token_s, tokens a second
@@ -75,6 +77,8 @@ def read_figures(trace: Trace) -> Figures:
         prompt_tokens=trace.prompt_tokens,
         completion_tokens=tokens,
         token_count=TokenCount.EVENTS if trace.completion_tokens is None else TokenCount.USAGE,
+        events=events,
+        thinking_tokens=round(tokens * sum(trace.thinking) / events) if events else 0,
         packed=tokens > events,
         decode_rate_tps=(tokens - 1) / span_s if tokens > 1 and span_s > 0 else None,
         prefill_rate_tps=trace.prompt_tokens / first if trace.prompt_tokens and first else None,

@@ -60,6 +60,8 @@ class SessionEntry:
     description: str
     load_s: float | None
     baseline_bytes: int | None
+    load_kind: str = "as found"  # "cold": its pages were dropped before; "warm": read just before
+    first_answer_s: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,6 +82,10 @@ class ExchangeEntry:
     figures: Figures
     stamps_s: tuple[float, ...]
     stamp_marks: tuple[bool, ...]
+    point: dict[str, object] | None = None  # what of a procedure
+    disturbed: str | None = None
+    scheduled_lag_s: float | None = None
+    memory_bytes: int | None = None  # host and accelerator together, when it ended
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -137,7 +143,7 @@ class TrialEntry:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MemoryEntry:
-    """Memory of one phase; the series has the columns microseconds, host bytes, accelerator bytes."""
+    """Memory of one phase; the series has the columns microseconds and bytes: host, accelerator, mapped files."""
 
     session_id: int
     phase: str
@@ -145,4 +151,19 @@ class MemoryEntry:
     host_peak_bytes: int
     accelerator_peak_bytes: int
     peak_bytes: int
+    end_bytes: int
+    mapped_peak_bytes: int
+    energy_j: float | None
+    energy_from: str | None
     series: bytes
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ProcedureEntry:
+    """The end of one timing procedure."""
+
+    candidate_id: int
+    session_id: int
+    name: str
+    why_ended: str
+    facts: dict[str, object]

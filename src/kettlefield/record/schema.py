@@ -3,7 +3,7 @@
 History of the format:
 1: first format.
 2: attempts tell their scripted turn, trials their outcome without repair turns.
-3: exercises tell their suite and its weight.
+3: exercises tell their suite and its weight, timed requests their procedure and point, phases their energy.
 """
 
 from sqlalchemy import (
@@ -87,7 +87,9 @@ session = Table(
     Column("command", String, nullable=False),  # JSON list; empty when attached by url
     Column("url", String, nullable=False),
     Column("description", String, nullable=False),  # what the server says of itself
+    Column("load_kind", String, nullable=False),  # "as found", "cold" (its pages were dropped before), "warm"
     Column("load_s", Float),  # started until ready
+    Column("first_answer_s", Float),  # started until the first token of a reply
     Column("baseline_bytes", Integer),  # accelerator memory in use before the start
     Column("ended", String),  # "stopped", or what went wrong
 )
@@ -106,7 +108,11 @@ exchange = Table(
     _id(),
     _of("candidate"),
     _of("session"),
-    Column("purpose", String, nullable=False),  # "warm-up", "speed" or "answer"
+    Column("purpose", String, nullable=False),  # "guard", "warm-up", "answer", or the procedure that timed it
+    Column("point", String),  # JSON: what of the procedure, such as its depth; none outside one
+    Column("disturbed", String),  # why this sample is not like the others; none: it was not
+    Column("memory_bytes", Integer),  # host and accelerator together, when a timed request ended
+    Column("scheduled_lag_s", Float),  # sent so much after its scheduled moment; none: it had none
     Column("asked_at", Float, nullable=False),
     Column("in_flight", Integer, nullable=False),  # most requests under way at once, this one included
     _of("prompt"),
@@ -118,6 +124,8 @@ exchange = Table(
     Column("prompt_tokens", Integer),
     Column("completion_tokens", Integer, nullable=False),
     Column("token_count", String, nullable=False),  # "usage" or "events"
+    Column("events", Integer, nullable=False),  # with text
+    Column("thinking_tokens", Integer, nullable=False),  # of the completion tokens
     Column("packed", Boolean, nullable=False),  # several tokens an event
     Column("first_token_s", Float),
     Column("first_answer_token_s", Float),
@@ -184,12 +192,28 @@ memory_block = Table(
     metadata,
     _id(),
     _of("session"),
-    Column("phase", String, nullable=False),  # "load", "speed", "answers"
+    Column("phase", String, nullable=False),  # "load", a procedure's name, "answers", "idle"
     Column("samples", Integer, nullable=False),
     Column("host_peak_bytes", Integer, nullable=False),  # proportional share of the server's process tree
     Column("accelerator_peak_bytes", Integer, nullable=False),
     Column("peak_bytes", Integer, nullable=False),  # of the two together, at one moment
+    Column("end_bytes", Integer, nullable=False),  # of the two together, at the phase's end
+    Column("mapped_peak_bytes", Integer, nullable=False),  # of the host's: file pages that it maps, as weights
+    Column("energy_j", Float),  # used during the phase; none: nothing here tells
+    Column("energy_from", String),  # what told it
     Column("series", LargeBinary, nullable=False),  # every sample, packed
+)
+
+procedure = Table(
+    "procedure",
+    metadata,
+    _id(),
+    _of("candidate"),
+    _of("session"),
+    Column("name", String, nullable=False),  # "latency", "depth", "clients", "arrivals", "cache" ...
+    Column("ended_at", Float, nullable=False),
+    Column("why_ended", String, nullable=False),  # "precise", "done", "budget", or a fault in words
+    Column("facts", String, nullable=False),  # JSON: what it found out as a whole
 )
 
 note = Table(
@@ -213,6 +237,20 @@ UPGRADES = {
         "ALTER TABLE exercise ADD COLUMN suite VARCHAR NOT NULL DEFAULT ''",
         "ALTER TABLE exercise ADD COLUMN weight FLOAT NOT NULL DEFAULT 1",
         "ALTER TABLE exercise ADD COLUMN varies BOOLEAN NOT NULL DEFAULT 0",
+        "ALTER TABLE session ADD COLUMN load_kind VARCHAR NOT NULL DEFAULT 'as found'",
+        "ALTER TABLE session ADD COLUMN first_answer_s FLOAT",
+        "ALTER TABLE exchange ADD COLUMN point VARCHAR",
+        "ALTER TABLE exchange ADD COLUMN disturbed VARCHAR",
+        "ALTER TABLE exchange ADD COLUMN scheduled_lag_s FLOAT",
+        "ALTER TABLE exchange ADD COLUMN memory_bytes INTEGER",
+        "ALTER TABLE exchange ADD COLUMN events INTEGER NOT NULL DEFAULT 0",
+        "ALTER TABLE exchange ADD COLUMN thinking_tokens INTEGER NOT NULL DEFAULT 0",
+        "UPDATE exchange SET purpose = 'latency' WHERE purpose = 'speed'",
+        "ALTER TABLE memory_block ADD COLUMN end_bytes INTEGER NOT NULL DEFAULT 0",
+        "UPDATE memory_block SET end_bytes = peak_bytes",
+        "ALTER TABLE memory_block ADD COLUMN mapped_peak_bytes INTEGER NOT NULL DEFAULT 0",
+        "ALTER TABLE memory_block ADD COLUMN energy_j FLOAT",
+        "ALTER TABLE memory_block ADD COLUMN energy_from VARCHAR",
         "UPDATE exercise SET suite = (SELECT suite_name FROM campaign)",
     ),
 }

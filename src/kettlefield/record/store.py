@@ -24,6 +24,7 @@ from kettlefield.record.entries import (
     ExchangeEntry,
     ExerciseEntry,
     MemoryEntry,
+    ProcedureEntry,
     SessionEntry,
     TrialEntry,
 )
@@ -222,14 +223,40 @@ class Record:
             query = sa.select(table.c.exercise_id, table.c.sample).where(table.c.candidate_id == candidate_id)
             return {(row.exercise_id, row.sample) for row in connection.execute(query)}
 
-    def speed_samples(self, candidate_id: int) -> int:
-        """How many timed requests of a candidate are in the record, faults left out."""
+    def timed_points(self, candidate_id: int, purpose: str) -> list[dict[str, Any]]:
+        """The point of every request that was timed for a purpose, faults left out."""
         table = schema.exchange
         with self.reading() as connection:
-            query = sa.select(sa.func.count()).where(
-                table.c.candidate_id == candidate_id, table.c.purpose == "speed", table.c.fault.is_(None)
+            query = sa.select(table.c.point).where(
+                table.c.candidate_id == candidate_id, table.c.purpose == purpose, table.c.fault.is_(None)
             )
-            return int(connection.execute(query).scalar_one())
+            return [json.loads(point or "{}") for point in connection.execute(query).scalars()]
+
+    def procedures(self, candidate_id: int) -> dict[str, str]:
+        """Why each procedure of a candidate ended, by name; the last time counts."""
+        table = schema.procedure
+        with self.reading() as connection:
+            query = sa.select(table.c.name, table.c.why_ended).where(table.c.candidate_id == candidate_id)
+            return {row.name: row.why_ended for row in connection.execute(query.order_by(table.c.id))}
+
+    def has_cold_load(self, candidate_id: int) -> bool:
+        """Whether a load from the disk was timed already."""
+        table = schema.session
+        with self.reading() as connection:
+            query = sa.select(table.c.id).where(table.c.candidate_id == candidate_id, table.c.load_kind == "cold")
+            return connection.execute(query).first() is not None
+
+    def save_procedure(self, entry: ProcedureEntry) -> None:
+        """Write the end of a procedure."""
+        row = {**dataclasses.asdict(entry), "facts": json.dumps(entry.facts), "ended_at": time.time()}
+        with self._writing() as connection:
+            connection.execute(schema.procedure.insert().values(**row))
+
+    def save_first_answer(self, session_id: int, first_answer_s: float) -> None:
+        """Write how long a session took from its start to the first token of a reply."""
+        table = schema.session
+        with self._writing() as connection:
+            connection.execute(table.update().where(table.c.id == session_id).values(first_answer_s=first_answer_s))
 
     def drop_faults(self, outcomes: list[str]) -> int:
         """Delete trials that ended in a fault of server or rig, so that they are run again; how many."""
@@ -323,6 +350,10 @@ def _put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
         "candidate_id": entry.candidate_id,
         "session_id": entry.session_id,
         "purpose": entry.purpose,
+        "point": json.dumps(entry.point, sort_keys=True) if entry.point is not None else None,
+        "disturbed": entry.disturbed,
+        "scheduled_lag_s": entry.scheduled_lag_s,
+        "memory_bytes": entry.memory_bytes,
         "asked_at": entry.asked_at,
         "in_flight": entry.in_flight,
         "prompt_id": _put_prompt(connection, entry.messages),

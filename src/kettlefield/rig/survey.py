@@ -50,3 +50,8 @@ def fingerprint(host: HostFacts, accelerators: tuple[AcceleratorFacts, ...]) -> 
         "accelerators": [[a.name, a.memory_bytes, a.driver] for a in accelerators],
     }
     return hashlib.sha256(json.dumps(facts).encode()).hexdigest()[:16]
+
+
+def own_fingerprint() -> str:
+    """The fingerprint of this machine as it is now."""
+    return fingerprint(read_host(), find_accelerators())

@@ -28,6 +28,7 @@ class Exchange:
     trace: Trace
     finish_reason: str | None
     fault: str | None = None  # of the server, in words
+    retry_after_s: float | None = None  # the server is too busy and says when to ask again
     echo: Any = None  # the closing events whole: some servers tell there the settings as they took them
 
     @property

@@ -19,6 +19,7 @@ from kettlefield.server.wire import Chunk, Delta, error_words
 CHAT_PATH = "/v1/chat/completions"
 TEXT_PATH = "/v1/completions"
 _DECODER = msgspec.json.Decoder(Chunk)
+BUSY = frozenset({429, 503})
 MAX_CLOSING = 4  # events kept whole, for the settings that a server tells at the end
 PARSE_EVERY_S = 0.25  # stamps are taken on arrival, so parsing may come late and in batches
 _MAX_REPLY_CHARS = 16 * 2**20  # a reply beyond this is no reply; the stream is cut
@@ -37,6 +38,7 @@ class _Reply:
         self.prompt_tokens: int | None = None
         self.completion_tokens: int | None = None
         self.fault: str | None = None
+        self.retry_after_s: float | None = None
         self.done = False
         self.closing: list[Any] = []
 
@@ -146,6 +148,7 @@ class HttpClient:
             trace=trace,
             finish_reason=reply.finish_reason,
             fault=reply.fault,
+            retry_after_s=reply.retry_after_s,
             echo=reply.closing,
         )
 
@@ -169,6 +172,8 @@ class HttpClient:
             if response.status != 200:
                 said = shorten(visible(_error_text(await response.text(errors="replace")), keep_lines=False), 200)
                 reply.fault = f"answered with status {response.status}: {said}"
+                if response.status in BUSY:
+                    reply.retry_after_s = _retry_after_s(response.headers.get("Retry-After", ""))
             elif response.content_type == "text/event-stream":
                 await self._read_stream(response, reply)
             elif response.content_type == "application/json":
@@ -203,6 +208,11 @@ class HttpClient:
 async def _stamp_sent(_: Any, context: SimpleNamespace, __: Any) -> None:
     if context.trace_request_ctx is not None:
         context.trace_request_ctx.at_s = time.perf_counter()
+
+
+def _retry_after_s(header: str) -> float:
+    """Seconds that a busy server asks for; one where it gives a date or nothing (RFC 9110, 10.2.3)."""
+    return float(header) if header.isascii() and header.isdigit() else 1.0
 
 
 def _error_text(body: str) -> str:

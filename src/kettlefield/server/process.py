@@ -63,11 +63,7 @@ class ServerProcess:
 
     def last_words(self) -> str:
         """The end of its log in one line, safe to show."""
-        with contextlib.suppress(OSError):
-            text = self._launch.log.read_bytes()[-8192:].decode("utf-8", errors="replace")
-            lines = visible(last_lines(text, LOG_LINES)).replace("\n", " | ")
-            return shorten(lines, 600) if lines else "its log is empty"
-        return "its log cannot be read"
+        return words_of_log(self._launch.log)
 
     async def wait_ready(self) -> float:
         """Seconds from start until it answers.
@@ -98,21 +94,14 @@ class ServerProcess:
 
     async def stop(self) -> None:
         """Stop it and everything it started, also what left its process group."""
-        family = _family(self.pid)
+        family = family_of(self.pid)
         with contextlib.suppress(ProcessLookupError):
             os.killpg(self.pid, signal.SIGTERM)
         deadline_s = time.perf_counter() + STOP_WITHIN_S
         while self.is_alive and time.perf_counter() < deadline_s:
             await asyncio.sleep(POLL_S)
-        with contextlib.suppress(ProcessLookupError, PermissionError):
-            os.killpg(self.pid, signal.SIGKILL)
-        for member in family:
-            with contextlib.suppress(psutil.NoSuchProcess):
-                member.kill()
+        await kill_group(self.pid, family)
         await asyncio.to_thread(self._process.wait)
-        # its memory is free only when all of them are gone, and the next candidate's baseline is taken then
-        others = [member for member in family if member.pid != self.pid]
-        await asyncio.to_thread(psutil.wait_procs, others, STOP_WITHIN_S)
 
 
 def start_server(launch: Launch) -> ServerProcess:
@@ -130,20 +119,10 @@ def start_server(launch: Launch) -> ServerProcess:
             "plan [server] port",
             "Stop that program, choose another port, or leave port out.",
         )
-    fields = {**launch.fields, "port": str(port), "python": sys.executable}
-    command = fill_command(launch.command, fields)
-    if shutil.which(command[0]) is None and shutil.which(launch.folder / command[0]) is None:
-        raise InputError(
-            f'there is no program "{visible(command[0])}"',
-            "plan [server] command",
-            "Install it, or write its full path.",
-        )
-    launch.log.parent.mkdir(parents=True, exist_ok=True)
-    # if we are killed outright the server must not stay behind and hold the memory
-    guard = ["setpriv", "--pdeathsig", "KILL", "--"] if shutil.which("setpriv") else []
+    command = find_command(launch, {"port": str(port)})
     with launch.log.open("wb") as log:
         process = subprocess.Popen(
-            [*guard, *command],
+            with_parent_guard(command),
             stdin=subprocess.DEVNULL,
             stdout=log,
             stderr=subprocess.STDOUT,
@@ -151,6 +130,53 @@ def start_server(launch: Launch) -> ServerProcess:
             start_new_session=True,
         )
     return ServerProcess(process, f"http://127.0.0.1:{port}", launch, command)
+
+
+def find_command(launch: Launch, more: dict[str, str]) -> tuple[str, ...]:
+    """The command filled in, its program found and the folder of its log made.
+
+    Raises
+    ------
+    InputError
+        The program does not exist, or the command holds an unknown placeholder.
+    """
+    command = fill_command(launch.command, {**launch.fields, **more, "python": sys.executable})
+    if shutil.which(command[0]) is None and shutil.which(launch.folder / command[0]) is None:
+        raise InputError(
+            f'there is no program "{visible(command[0])}"',
+            "plan [server] command",
+            "Install it, or write its full path.",
+        )
+    launch.log.parent.mkdir(parents=True, exist_ok=True)
+    return command
+
+
+def with_parent_guard(command: tuple[str, ...]) -> list[str]:
+    """The command so that it ends with us: killed outright, we must not leave a server behind that holds memory."""
+    return [*(["setpriv", "--pdeathsig", "KILL", "--"] if shutil.which("setpriv") else []), *command]
+
+
+def words_of_log(path: Path) -> str:
+    """The end of a log in one line, safe to show."""
+    with contextlib.suppress(OSError):
+        text = path.read_bytes()[-8192:].decode("utf-8", errors="replace")
+        lines = visible(last_lines(text, LOG_LINES)).replace("\n", " | ")
+        return shorten(lines, 600) if lines else "its log is empty"
+    return "its log cannot be read"
+
+
+async def kill_group(pid: int, family: list[psutil.Process]) -> None:
+    """Kill a process group and what left it; return when all of them are gone.
+
+    Memory is free only then, and the next candidate's baseline is taken after this.
+    """
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        os.killpg(pid, signal.SIGKILL)
+    for member in family:
+        with contextlib.suppress(psutil.NoSuchProcess):
+            member.kill()
+    others = [member for member in family if member.pid != pid]
+    await asyncio.to_thread(psutil.wait_procs, others, STOP_WITHIN_S)
 
 
 def fill_command(command: tuple[str, ...], fields: dict[str, str]) -> tuple[str, ...]:
@@ -231,7 +257,8 @@ async def describe_server(url: str) -> str:
     return ""
 
 
-def _family(pid: int) -> list[psutil.Process]:
+def family_of(pid: int) -> list[psutil.Process]:
+    """A process and all below it, as they are now."""
     try:
         first = psutil.Process(pid)
         return [first, *first.children(recursive=True)]

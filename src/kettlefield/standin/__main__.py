@@ -13,6 +13,7 @@ from kettlefield.rig.simulated_card import claim_bytes, read_card, used_bytes
 from kettlefield.standin.app import App, Settings
 from kettlefield.standin.models import load_model
 from kettlefield.standin.physics import Physics
+from kettlefield.standin.quirks import add_quirks, read_quirks
 from kettlefield.standin.replies import Replier
 from kettlefield.suite.format import Exercise
 from kettlefield.suite.loader import find_suite, load_suite
@@ -33,7 +34,7 @@ def main() -> int:
     )
     parser.add_argument("--context", type=int, default=4096, help="tokens a slot")
     parser.add_argument("--slots", type=int, default=1)
-    parser.add_argument("--die-after", type=int, help="fault for tests: end after so many requests")
+    add_quirks(parser)
     args = parser.parse_args()
     try:
         return _serve(args)
@@ -46,7 +47,7 @@ def _serve(args: argparse.Namespace) -> int:
     card, model = read_card(args.card), load_model(args.weights)
     physics = Physics(model, card)
     need, free = (
-        physics.memory_bytes(args.context, args.slots),
+        physics.memory_bytes(0 if args.cache_on_demand else args.context, args.slots),
         card.memory_bytes - sum(used_bytes(args.card).values()),
     )
     if need > free:
@@ -65,7 +66,7 @@ def _serve(args: argparse.Namespace) -> int:
         level=args.level,
         context_tokens=args.context,
         slots=args.slots,
-        die_after=args.die_after,
+        quirks=read_quirks(args),
     )
     claim_bytes(args.card, 0)
     web.run_app(App(settings).build(), host="127.0.0.1", port=args.port, print=None, access_log=None)

@@ -11,13 +11,15 @@ from typing import Any
 from aiohttp import web
 
 from kettlefield import __version__
-from kettlefield.rig.simulated_card import claim_bytes
+from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
 from kettlefield.standin.engine import Engine, Stream
 from kettlefield.standin.physics import Physics
+from kettlefield.standin.quirks import Quirks, TrueLog, now_s
 from kettlefield.standin.replies import Replier, tokens_of
 from kettlefield.standin.wrapping import Reply
 
 SERVER_NAME = f"kettlefield-standin/{__version__} (simulated)"
+REPORT_EVERY_S = 0.05
 LOAD_STEPS = 10  # in which memory fills while the weights are read
 
 
@@ -31,7 +33,7 @@ class Settings:
     level: str
     context_tokens: int
     slots: int
-    die_after: int | None  # requests, then the process ends as if killed
+    quirks: Quirks
 
 
 class App:
@@ -39,7 +41,10 @@ class App:
 
     def __init__(self, settings: Settings) -> None:
         self._settings = settings
-        self._engine = Engine(settings.physics, settings.slots)
+        self._quirks = settings.quirks
+        self._engine = Engine(settings.physics, settings.slots, settings.quirks)
+        self._log = TrueLog(settings.quirks.true_log)
+        self._leaked = 0
         self._loaded = False
         self._asked = 0
         self._tasks: list[asyncio.Task[None]] = []
@@ -56,16 +61,44 @@ class App:
         return app
 
     async def _start(self, _: web.Application) -> None:
-        self._tasks = [asyncio.create_task(self._load()), asyncio.create_task(self._engine.run())]
+        work = (self._load(), self._engine.run(), self._report())
+        self._tasks = [asyncio.create_task(each) for each in work]
 
     async def _load(self) -> None:
         settings = self._settings
-        need = settings.physics.memory_bytes(settings.context_tokens, settings.slots)
+        need = self._base_bytes()
         for step in range(1, LOAD_STEPS + 1):
             await asyncio.sleep(settings.physics.load_s() / LOAD_STEPS)
             claim_bytes(settings.card, need * step // LOAD_STEPS)
         self._loaded = True
         print(f"loaded {settings.physics.model.name} (simulated): {need} bytes on the card", flush=True)
+
+    def _base_bytes(self) -> int:
+        """Memory before the first request: the whole cache at once, unless it grows on demand."""
+        settings = self._settings
+        context = 0 if self._quirks.cache_on_demand else settings.context_tokens
+        return settings.physics.memory_bytes(context, settings.slots)
+
+    async def _report(self) -> None:
+        """Keep the card's figures true: memory that grows, energy, warmth."""
+        card, per_token = self._settings.card, self._settings.physics.model.kv_bytes_per_token
+        told = (0, 0.0, False)
+        while True:
+            await asyncio.sleep(REPORT_EVERY_S)
+            if not self._loaded:
+                continue
+            grown = self._engine.most_depth_tokens * per_token if self._quirks.cache_on_demand else 0
+            extra, joules = grown + self._leaked, self._engine.joules
+            if (extra, joules, self._engine.throttled) == told:
+                continue
+            told = (extra, joules, self._engine.throttled)
+            if extra:
+                free = self._settings.physics.card.memory_bytes - sum(others_bytes(card).values())
+                if self._base_bytes() + extra > free:
+                    print(f"out of memory on the card: needs {self._base_bytes() + extra}, {free} free", flush=True)
+                    os._exit(1)
+                claim_bytes(card, self._base_bytes() + extra)
+            report_work(card, joules, throttled=self._engine.throttled)
 
     async def _health(self, _: web.Request) -> web.Response:
         if not self._loaded:
@@ -79,8 +112,12 @@ class App:
     async def _complete(self, request: web.Request) -> web.StreamResponse:
         if not self._loaded:
             return _error(503, "the model is still loading")
+        received_s = now_s()
         self._asked += 1
-        if self._settings.die_after is not None and self._asked > self._settings.die_after:
+        self._leaked += self._quirks.leak_bytes
+        if self._quirks.busy_after is not None and self._engine.waiting >= self._quirks.busy_after:
+            return _error(429, "too many requests are waiting", {"Retry-After": "1"})
+        if self._quirks.die_after is not None and self._asked > self._quirks.die_after:
             print("simulated fault: the process dies", flush=True)
             os._exit(70)
         try:
@@ -90,17 +127,34 @@ class App:
             cap = int(body.get("max_tokens", 512))
         except (ValueError, KeyError, TypeError) as err:
             return _error(400, f"malformed request: {type(err).__name__}")
-        prompt_tokens = len(tokens_of(prompt))
-        if prompt_tokens + 1 > self._settings.context_tokens:
-            return _error(400, f"{prompt_tokens} prompt tokens exceed the context of {self._settings.context_tokens}")
+        tokens = tokens_of(prompt)
+        if len(tokens) + 1 > self._settings.context_tokens:
+            if self._quirks.past_window == "crash":
+                print("simulated fault: the context overflows", flush=True)
+                os._exit(71)
+            if self._quirks.past_window == "refuse":
+                said = f"{len(tokens)} prompt tokens exceed the context of {self._settings.context_tokens}"
+                return _error(400, said)
+            tokens = tokens[-(self._settings.context_tokens - 1) :]
+        prompt_tokens = len(tokens)
         cap = min(cap, self._settings.context_tokens - prompt_tokens)
         reply = self._settings.replier.reply(prompt, int(body.get("seed") or 0), is_chat=is_chat)
         pieces, reason = _pieces(reply, cap)
-        stream = Stream(prompt_tokens=prompt_tokens, wanted_tokens=len(pieces))
+        stream = Stream(prompt=tokens, wanted_tokens=len(pieces))
         usage = {"prompt_tokens": prompt_tokens, "completion_tokens": len(pieces)}
         try:
             if body.get("stream"):
-                return await self._stream(request, stream, pieces, reason, usage)
+                sent_s: list[float] = []
+                try:
+                    return await self._stream(request, stream, pieces, reason, usage, sent_s)
+                finally:
+                    self._log.write(
+                        received_s=received_s,
+                        sent_s=sent_s,
+                        prompt_tokens=prompt_tokens,
+                        cached_tokens=stream.cached_tokens,
+                        prompt=prompt[:40],
+                    )
             return await self._whole(stream, pieces, reason, usage)
         finally:
             stream.dropped = True
@@ -112,6 +166,7 @@ class App:
         pieces: list[tuple[str, bool]],
         reason: str,
         usage: dict[str, int],
+        sent_s: list[float],
     ) -> web.StreamResponse:
         is_chat = request.path.endswith("/chat/completions")
         response = web.StreamResponse(headers={"Content-Type": "text/event-stream", "Cache-Control": "no-cache"})
@@ -122,6 +177,7 @@ class App:
         for text, thinking in pieces:
             await stream.ready.get()
             delta = {"delta": {"reasoning_content" if thinking else "content": text}}
+            sent_s.append(now_s())
             await response.write(_event(delta if is_chat else {"text": text}))
         await response.write(_event({"delta": {}} if is_chat else {"text": ""}, reason))
         final = {"choices": [], "usage": usage, "object": "chat.completion.chunk"}
@@ -138,6 +194,11 @@ class App:
         message = {"role": "assistant", "content": "".join(text for text, thinking in pieces if not thinking)}
         choice = {"index": 0, "message": message, "finish_reason": reason}
         return web.json_response({"object": "chat.completion", "choices": [choice], "usage": usage})
+
+
+def others_bytes(card: Path) -> dict[int, int]:
+    """What other processes use on the card, in bytes by process id."""
+    return {pid: used for pid, used in used_bytes(card).items() if pid != os.getpid()}
 
 
 def _pieces(reply: Reply, cap: int) -> tuple[list[tuple[str, bool]], str]:
@@ -157,8 +218,8 @@ def _event(content: dict[str, Any], reason: str | None = None) -> bytes:
     return f"data: {json.dumps(chunk)}\n\n".encode()
 
 
-def _error(status: int, text: str) -> web.Response:
-    return web.json_response({"error": {"message": text, "code": status}}, status=status)
+def _error(status: int, text: str, headers: dict[str, str] | None = None) -> web.Response:
+    return web.json_response({"error": {"message": text, "code": status}}, status=status, headers=headers)
 
 
 async def _name_server(_: web.Request, response: web.StreamResponse) -> None:

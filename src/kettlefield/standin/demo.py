@@ -14,6 +14,7 @@ memory_bytes = 4_294_967_296
 bandwidth_bytes_s = 960e9
 compute_flops = 40e12
 load_bytes_s = 3e9
+busy_w = 72
 """
 
 PLAN = """\

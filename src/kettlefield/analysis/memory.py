@@ -1,0 +1,165 @@
+"""Memory and energy of each candidate: by phase, per context token, per stream, per request; joules per token."""
+
+import json
+import re
+from dataclasses import dataclass
+from typing import Any
+
+import pandas as pd
+import sqlalchemy as sa
+
+from kettlefield.analysis.timing import timed_frame
+from kettlefield.core.estimate import Estimate
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.trend import slope
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+
+_CLIENTS = re.compile(r"clients (\d+)")
+ENERGY_PHASE = "answers"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PhaseMemory:
+    """One phase of one session; bytes."""
+
+    phase: str
+    peak_bytes: int  # host and accelerator together
+    end_bytes: int
+    host_peak_bytes: int
+    mapped_peak_bytes: int  # of the host's: pages of files, as weights
+    accelerator_peak_bytes: int
+    energy_j: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Memory:
+    """All of one candidate."""
+
+    candidate: str
+    baseline_bytes: int | None  # on the accelerator before the start
+    phases: tuple[PhaseMemory, ...]
+    token_slope_bytes: Estimate | None  # for every token of context
+    predicted_token_bytes: int | None  # the same, as the weights' header foretells it
+    stream_slope_bytes: Estimate | None  # for every further stream
+    leak_bytes: Estimate | None  # for every request
+    energy_from: str | None  # None: not available here
+    joules_per_token: float | None
+    joules_per_solved: float | None
+
+    @property
+    def leaks(self) -> bool:
+        """Whether memory grows with every request beyond doubt."""
+        return self.leak_bytes is not None and self.leak_bytes.low is not None and self.leak_bytes.low > 0
+
+
+def memories(record: Record) -> tuple[Memory, ...]:
+    """Every candidate's memory and energy, in the order of the record."""
+    timed, blocks = timed_frame(record), _blocks(record)
+    energy = _energy(record)
+    with record.reading() as connection:
+        table = schema.candidate
+        candidates = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
+    found = []
+    for entry in candidates:
+        name = entry["name"]
+        mine, phases = timed[timed["candidate"] == name], blocks[blocks["candidate"] == name]
+        source, per_token, per_solved = energy.get(name, (None, None, None))
+        found.append(
+            Memory(
+                candidate=name,
+                baseline_bytes=_first(phases["baseline_bytes"]),
+                phases=tuple(_phase(row) for row in phases.to_dict("records")),
+                token_slope_bytes=_slope(mine[mine["purpose"] == "depth"], "prompt_tokens"),
+                predicted_token_bytes=json.loads(entry["weights_facts"]).get("kv_bytes_per_token"),
+                stream_slope_bytes=_stream_slope(phases),
+                leak_bytes=_leak(mine[mine["purpose"] == "leak"]),
+                energy_from=source,
+                joules_per_token=per_token,
+                joules_per_solved=per_solved,
+            )
+        )
+    return tuple(found)
+
+
+def _blocks(record: Record) -> pd.DataFrame:
+    block, session, candidate = schema.memory_block, schema.session, schema.candidate
+    columns = ("phase", "peak_bytes", "end_bytes", "host_peak_bytes", "mapped_peak_bytes", "accelerator_peak_bytes")
+    query = (
+        sa.select(
+            candidate.c.name.label("candidate"),
+            session.c.baseline_bytes,
+            *(block.c[name] for name in (*columns, "energy_j")),
+        )
+        .join(session, session.c.id == block.c.session_id)
+        .join(candidate, candidate.c.id == session.c.candidate_id)
+        .where(session.c.load_kind != "cold")
+        .order_by(block.c.id)
+    )
+    with record.reading() as connection:
+        return pd.read_sql_query(query, connection)
+
+
+def _phase(row: dict[Any, Any]) -> PhaseMemory:
+    known = {name: row[name] for name in PhaseMemory.__dataclass_fields__}
+    return PhaseMemory(**{**known, "energy_j": None if pd.isna(row["energy_j"]) else float(row["energy_j"])})
+
+
+def _slope(frame: pd.DataFrame, field: str) -> Estimate | None:
+    known = frame[frame[field].notna() & frame["memory_bytes"].notna()]
+    return slope(list(known[field]), list(known["memory_bytes"]))
+
+
+def _stream_slope(phases: pd.DataFrame) -> Estimate | None:
+    pairs = [
+        (int(found[1]), int(row["peak_bytes"]))
+        for row in phases.to_dict("records")
+        if (found := _CLIENTS.fullmatch(str(row["phase"])))
+    ]
+    return slope([count for count, _ in pairs], [peak for _, peak in pairs])
+
+
+def _leak(frame: pd.DataFrame) -> Estimate | None:
+    known = frame[frame["memory_bytes"].notna()]
+    return slope([point["number"] for point in known["point"]], list(known["memory_bytes"]))
+
+
+def _energy(record: Record) -> dict[str, tuple[str | None, float | None, float | None]]:
+    """For each candidate what told its energy, joules per token and per exercise solved in the answers part."""
+    block, session, candidate = schema.memory_block, schema.session, schema.candidate
+    exchange, trial = schema.exchange, schema.trial
+    measured = (
+        sa.select(candidate.c.name, block.c.energy_from, sa.func.sum(block.c.energy_j).label("joules"))
+        .join(session, session.c.id == block.c.session_id)
+        .join(candidate, candidate.c.id == session.c.candidate_id)
+        .where(block.c.phase == ENERGY_PHASE, block.c.energy_j.is_not(None))
+        .group_by(candidate.c.name)
+    )
+    tokens = (
+        sa.select(candidate.c.name, sa.func.sum(exchange.c.completion_tokens).label("tokens"))
+        .join(candidate, candidate.c.id == exchange.c.candidate_id)
+        .where(exchange.c.purpose == "answer")
+        .group_by(candidate.c.name)
+    )
+    solved = (
+        sa.select(candidate.c.name, sa.func.count().label("solved"))
+        .join(candidate, candidate.c.id == trial.c.candidate_id)
+        .where(trial.c.first_outcome == Outcome.PASSED.value)
+        .group_by(candidate.c.name)
+    )
+    with record.reading() as connection:
+        made = {row.name: row.tokens for row in connection.execute(tokens)}
+        won = {row.name: row.solved for row in connection.execute(solved)}
+        return {
+            row.name: (
+                row.energy_from,
+                row.joules / made[row.name] if made.get(row.name) else None,
+                row.joules / won[row.name] if won.get(row.name) else None,
+            )
+            for row in connection.execute(measured)
+        }
+
+
+def _first(values: pd.Series) -> int | None:
+    known = values.dropna()
+    return int(known.iloc[0]) if len(known) else None

@@ -1,0 +1,215 @@
+"""The speed and memory parts of one candidate: the procedures that its plan asks for, each put into the record."""
+
+import dataclasses
+import random
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from kettlefield.campaign.answers import exchange_entry
+from kettlefield.campaign.plan import Candidate
+from kettlefield.campaign.prompts import render_text
+from kettlefield.campaign.serving import Session
+from kettlefield.instrument.arrivals import ARRIVALS, Limits, Search, seek_capacity
+from kettlefield.instrument.cached import CACHE, time_cached
+from kettlefield.instrument.clients import CLIENTS, time_clients
+from kettlefield.instrument.depth import DEPTH, PAST_WINDOW, SYSTEM, time_depths, time_system_prompt, try_past_window
+from kettlefield.instrument.filler import berth_log
+from kettlefield.instrument.latency import LATENCY, WARM_UP, Grid, point_name, time_latency, warm_up
+from kettlefield.instrument.leak import LEAK, watch_for_leak
+from kettlefield.instrument.procedure import BUDGET, DONE, PRECISE, Bench, Budget, Ended, Procedure, Timed
+from kettlefield.record.entries import ProcedureEntry
+from kettlefield.server.exchange import Ask
+
+SPEED, MEMORY, ANSWERS = "speed", "memory", "answers"
+PARTS = (SPEED, MEMORY, ANSWERS)
+GOOD_ENDS = frozenset({DONE, PRECISE, BUDGET})
+RULER_CHARS = 1500  # of the prompt by which the filler's characters a token are found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Job:
+    """One candidate's measuring."""
+
+    candidate: Candidate
+    candidate_id: int
+    session: Session
+    asks: list[Ask]  # the suite's prompts
+    sampling: dict[str, object]
+    trouble: Callable[[str], None]
+    phase: Callable[[str], None]
+    share: float  # of the timed requests that are to be in the record after this: below 1 while blocks are left
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Step:
+    name: str
+    parts: frozenset[str]
+    run: Callable[[Bench], Procedure]
+
+
+def steps_left(candidate: Candidate, ended: dict[str, str], parts: frozenset[str]) -> tuple[str, ...]:
+    """Names of the procedures that a plan asks for and the record does not hold yet.
+
+    Parameters
+    ----------
+    candidate : Candidate
+        As the plan has it.
+    ended : dict
+        Why each procedure that the record holds ended.
+    parts : frozenset of str
+        Some of `PARTS`.
+    """
+    return tuple(
+        name for name, of in _asked_for(candidate) if of & parts and not (name in ended and ended[name] in GOOD_ENDS)
+    )
+
+
+async def measure(job: Job, names: tuple[str, ...]) -> None:
+    """Run procedures one after the other, each with its phase of memory; a fault ends its procedure alone.
+
+    Parameters
+    ----------
+    job : Job
+        Of a server that is ready and idle.
+    names : tuple of str
+        As `steps_left` gives them.
+    """
+    bench = Bench(
+        client=job.session.client,
+        sampling=dict(job.sampling),
+        frame=lambda text: render_text(text, job.candidate.prompting),
+        budget=Budget(job.candidate.speed.budget),
+        is_alive=job.session.is_alive,
+    )
+    await _keep(job, warm_up(bench, job.asks, job.candidate.speed.warm_up))
+    bench = await _with_ruler(job, bench, names)
+    for step in _steps(job):
+        if step.name in names and job.session.is_alive():
+            job.phase(step.name)
+            await _keep(job, step.run(bench))
+            job.session.save_phase(step.name)
+
+
+def _asked_for(candidate: Candidate) -> Iterator[tuple[str, frozenset[str]]]:
+    speed = candidate.speed
+    alone, both = frozenset({SPEED}), frozenset({SPEED, MEMORY})
+    if speed.requests:
+        yield LATENCY, alone
+    if speed.depth.tokens:
+        yield DEPTH, both
+    if speed.depth.system_tokens:
+        yield SYSTEM, alone
+    if speed.cached:
+        yield CACHE, alone
+    if speed.clients.counts:
+        yield CLIENTS, both
+    if speed.arrivals.first_token is not None:
+        yield ARRIVALS, alone
+    if candidate.memory.leak_requests:
+        yield LEAK, frozenset({MEMORY})
+    if speed.depth.tokens and speed.depth.past_window:  # last: it may bring the server down
+        yield PAST_WINDOW, alone
+
+
+def _steps(job: Job) -> Iterator[_Step]:
+    speed, window = job.candidate.speed, job.candidate.server.context
+    reply_tokens = min(speed.reply_lengths)
+    points = job.session.record.timed_points(job.candidate_id, LATENCY)
+    timed = {point_name(point): points.count(point) for point in points}
+    grid = Grid(
+        warm_up=speed.warm_up,
+        requests=round(speed.requests * job.share),
+        prompt_tokens=speed.prompt_tokens,
+        reply_tokens=speed.reply_lengths,
+        precision=speed.precision,
+    )
+    runs: dict[str, Callable[[Bench], Procedure]] = {
+        LATENCY: lambda bench: time_latency(bench, job.asks, grid, timed),
+        DEPTH: lambda bench: time_depths(
+            bench, speed.depth.tokens, window=window, repeats=speed.depth.repeats, reply_tokens=reply_tokens
+        ),
+        SYSTEM: lambda bench: time_system_prompt(
+            bench, system_tokens=speed.depth.system_tokens, repeats=speed.depth.repeats, reply_tokens=reply_tokens
+        ),
+        CACHE: lambda bench: time_cached(bench, speed.cached, window=window, reply_tokens=reply_tokens),
+        CLIENTS: lambda bench: time_clients(
+            bench, speed.clients.counts, requests=speed.clients.requests, reply_tokens=reply_tokens
+        ),
+        ARRIVALS: lambda bench: _arrivals(job, bench, reply_tokens),
+        LEAK: lambda bench: watch_for_leak(bench, job.candidate.memory.leak_requests),
+        PAST_WINDOW: lambda bench: try_past_window(bench, window=window),
+    }
+    for name, parts in _asked_for(job.candidate):
+        yield _Step(name=name, parts=parts, run=runs[name])
+
+
+def _arrivals(job: Job, bench: Bench, reply_tokens: int) -> Procedure:
+    table = job.candidate.speed.arrivals
+    assert table.first_token is not None  # noqa: S101 - the step is not asked for without it
+    limits = Limits(first_token_s=table.first_token, decode_rate_tps=table.decode)
+    # begin where one request at a time would end
+    search = Search(
+        first_rate_rps=1 / table.first_token,
+        lasting_s=table.lasting,
+        tries=table.tries,
+        reply_tokens=reply_tokens,
+        seed=job.candidate.sampling.seed,
+    )
+    return seek_capacity(bench, limits, search)
+
+
+async def _with_ruler(job: Job, bench: Bench, names: tuple[str, ...]) -> Bench:
+    """The bench with the characters a token that the server counts for our filler, where filler is needed."""
+    if set(names) <= {LATENCY} and not job.candidate.speed.prompt_tokens:
+        return bench
+    text = berth_log(RULER_CHARS, random.Random(1))
+    exchange = await bench.ask(text, 2)
+    _save(job, Timed(purpose=WARM_UP, exchange=exchange))
+    counted = exchange.trace.prompt_tokens
+    if not counted:
+        job.trouble(f"{job.candidate.name}: the server does not count prompt tokens; lengths are by guess")
+        return bench
+    return dataclasses.replace(bench, chars_per_token=len(text) / counted)
+
+
+async def _keep(job: Job, procedure: Procedure) -> None:
+    counted: object = None
+    async for item in procedure:
+        if isinstance(item, Timed):
+            if item.purpose == CLIENTS and item.point["clients"] != counted:
+                # their replies come together at the end: what was seen until now is theirs
+                counted = item.point["clients"]
+                job.session.save_phase(f"{CLIENTS} {counted}")
+            _save(job, item)
+        elif item.name == WARM_UP:
+            if not item.facts.get("settled", True) and job.candidate.speed.warm_up:
+                job.trouble(f"{job.candidate.name}: first-token times had not settled after the warm-up")
+        elif item.name != LATENCY or job.share >= 1 or item.why not in GOOD_ENDS:
+            _end(job, item)
+
+
+def _end(job: Job, item: Ended) -> None:
+    entry = ProcedureEntry(
+        candidate_id=job.candidate_id,
+        session_id=job.session.id,
+        name=item.name,
+        why_ended=item.why,
+        facts=item.facts,
+    )
+    job.session.record.save_procedure(entry)
+    if item.why not in GOOD_ENDS:
+        job.trouble(f"{job.candidate.name}: {item.name} stopped: the server {item.why}")
+
+
+def _save(job: Job, item: Timed) -> None:
+    exchange = item.exchange
+    entry = exchange_entry(exchange, item.purpose, job.candidate_id, job.session.id)
+    disturbed = job.session.sampler.disturbed(exchange.sent_s, exchange.sent_s + exchange.trace.finished_s)
+    entry = dataclasses.replace(
+        entry,
+        point=dict(item.point),
+        disturbed=disturbed,
+        scheduled_lag_s=item.scheduled_lag_s,
+        memory_bytes=job.session.sampler.latest_bytes(),
+    )
+    job.session.record.save_exchange(entry)

@@ -1,0 +1,93 @@
+"""``kettlefield contrast --part memory``: every phase, slopes, leaks and energy."""
+
+import dataclasses
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from kettlefield.analysis.memory import Memory
+    from kettlefield.core.estimate import Estimate
+
+
+def show_memory(path: Path, *, as_json: bool) -> None:
+    """Print memory and energy."""
+    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415 - pandas takes a second
+    from kettlefield.analysis.memory import memories  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_console, make_table, print_heading, print_json  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+
+    record = Record.open(path)
+    facts, found = campaign_facts(record), memories(record)
+    if as_json:
+        rows = [{**dataclasses.asdict(row), "leaks": row.leaks} for row in found]
+        print_json({"simulated": facts["simulated"], "candidates": rows})
+        return
+    console = make_console()
+    print_heading(console, facts["title"], simulated=facts["simulated"])
+    heads = (">peak", ">at its end", ">host", ">mapped files", ">accelerator", ">energy")
+    name, table = Once(), make_table("candidate", "phase", *heads)
+    for row in found:
+        for phase in row.phases:
+            sizes = (phase.peak_bytes, phase.end_bytes, phase.host_peak_bytes, phase.mapped_peak_bytes)
+            joules = "-" if phase.energy_j is None else f"{phase.energy_j:,.1f} J"
+            card = format_bytes(phase.accelerator_peak_bytes)
+            table.add_row(name(row.candidate), phase.phase, *map(format_bytes, sizes), card, joules)
+    console.print(table)
+    name, table = Once(), make_table("candidate", "memory grows with", ">by", "95 % interval", ">n", ">by the header")
+    for row in found:
+        for what, slope, header in _slopes(row):
+            table.add_row(name(row.candidate), what, *_signed(slope), header)
+    console.print(table)
+    name, table = Once(), make_table("candidate", ">accelerator in use before", ">energy a token", ">a solved exercise")
+    for row in found:
+        baseline = "-" if row.baseline_bytes is None else format_bytes(row.baseline_bytes)
+        table.add_row(name(row.candidate), baseline, *_energy(row))
+    console.print(table)
+    console.print(
+        "host: the server's processes, shared pages divided (PSS); mapped files are the part of it that the page\n"
+        "cache holds, such as weights. A server that takes its whole key/value cache at the start does not grow with\n"
+        "context or streams. Energy: " + _sources(found) + ".",
+        style="dim",
+    )
+
+
+def _slopes(row: "Memory") -> "list[tuple[str, Estimate | None, str]]":
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+
+    header = "" if row.predicted_token_bytes is None else format_bytes(row.predicted_token_bytes)
+    return [
+        ("each token of context", row.token_slope_bytes, header),
+        ("each further stream", row.stream_slope_bytes, ""),
+        ("each request" + (": IT LEAKS" if row.leaks else ""), row.leak_bytes, ""),
+    ]
+
+
+def _energy(row: "Memory") -> list[str]:
+    from kettlefield.core.units import three_digits  # noqa: PLC0415
+
+    if row.energy_from is None:
+        return ["not available here", "not available here"]
+    return [
+        "-" if value is None else f"{three_digits(value)} J" for value in (row.joules_per_token, row.joules_per_solved)
+    ]
+
+
+def _sources(found: "tuple[Memory, ...]") -> str:
+    from kettlefield.core.plaintext import visible  # noqa: PLC0415
+
+    names = sorted({row.energy_from for row in found if row.energy_from is not None})
+    return f"of the answers part, as told by {', '.join(map(visible, names))}" if names else "not available here"
+
+
+def _signed(found: "Estimate | None") -> tuple[str, str, str]:
+    """A slope, its interval and its samples."""
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+
+    if found is None:
+        return "-", "not measured", ""
+    low, value, high = (
+        ("-" if number < 0 else "") + format_bytes(abs(round(number))) if number is not None else "?"
+        for number in (found.low, found.value, found.high)
+    )
+    return value, f"{low} to {high}", str(found.n)

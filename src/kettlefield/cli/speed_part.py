@@ -1,0 +1,246 @@
+"""``kettlefield contrast --part speed``: every timing procedure, candidates side by side."""
+
+import dataclasses
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from kettlefield.analysis.contrast import Contrast
+    from kettlefield.analysis.timing import Cell, Timing
+    from kettlefield.cli.floor import Floor
+
+
+def show_speed(path: Path, *, as_json: bool) -> None:
+    """Print what was timed."""
+    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.analysis.timing import timings  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, print_heading, print_json  # noqa: PLC0415
+    from kettlefield.cli.floor import floor_of  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+
+    record = Record.open(path)
+    table, found = contrast(record), timings(record)
+    if as_json:
+        print_json({"simulated": table.simulated, "candidates": [dataclasses.asdict(row) for row in found]})
+        return
+    console, floor = make_console(), floor_of(record)
+    print_heading(console, table.title, simulated=table.simulated)
+    _print_alone(console, found, floor)
+    _print_gaps(console, found, floor)
+    _print_depth(console, found, floor)
+    _print_cache(console, found, floor)
+    _print_clients(console, found, floor)
+    _print_capacity(console, found)
+    _print_loads(console, found)
+    _print_words(console, table)
+    for row in found:
+        for line in _remarks(row):
+            from kettlefield.cli.console import safe  # noqa: PLC0415
+
+            console.print(safe(f"! {row.candidate}: {line}", "yellow"))
+    console.print(floor.words(), style="dim")
+
+
+def _print_alone(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
+    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+
+    heads = (">n", ">first token p50", ">p95", ">decode p50, tokens/s", ">prefill, tokens/s")
+    name, table = Once(), make_table("candidate", "one at a time", *heads)
+    for row in found:
+        for cell in row.latency:
+            table.add_row(name(row.candidate), *_cells(cell, floor), _plain(cell.prefill_rate_tps))
+    if table.row_count:
+        console.print(table)
+
+
+def _print_gaps(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
+    from kettlefield.cli.console import Once, make_table, with_interval  # noqa: PLC0415
+    from kettlefield.core.measures import Unit  # noqa: PLC0415
+
+    heads = (
+        ">gap p50",
+        ">p95",
+        ">p99",
+        ">longest",
+        ">n",
+        ">first token, x reference",
+        ">decode, x reference",
+        ">drift",
+    )
+    name, table = Once(), make_table("candidate", *heads)
+    for row in found:
+        gaps = row.gaps
+        if gaps is None:
+            continue
+        drift = "none told" if row.drift is None else f"x {row.drift:.2f}"
+        table.add_row(
+            name(row.candidate),
+            *(floor.show(value) for value in (gaps.p50_s, gaps.p95_s, gaps.p99_s, gaps.max_s)),
+            f"{gaps.n:,}",
+            with_interval(row.first_token_ratio, Unit.RATIO),
+            with_interval(row.decode_ratio, Unit.RATIO),
+            drift,
+        )
+    if table.row_count:
+        console.print(table)
+        console.print(
+            "gap: between events with text. x reference: medians over the reference level's at the same points, with\n"
+            "the 95 % interval. drift: decode rate of the last third of the requests over that of the first.",
+            style="dim",
+        )
+
+
+def _print_depth(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
+    from kettlefield.cli.console import Once, make_table, safe  # noqa: PLC0415
+
+    name, table = (
+        Once(),
+        make_table("candidate", ">context filled to", ">n", ">first token p50", ">p95", ">decode p50, tokens/s"),
+    )
+    for row in found:
+        for cell in row.depth.cells:
+            table.add_row(name(row.candidate), *_cells(cell, floor))
+    if not table.row_count:
+        return
+    console.print(table)
+    for row in found:
+        for line in _depth_words(row):
+            console.print(safe(f"{row.candidate}: {line}"))
+
+
+def _depth_words(row: "Timing") -> list[str]:
+    found, lines = row.depth, []
+    if found.slope_tps is not None:
+        slope = found.slope_tps
+        low, high = (0.0 if bound is None else bound for bound in (slope.low, slope.high))
+        lines.append(f"every 1,000 tokens deeper: {slope.value:+.1f} ({low:+.1f} to {high:+.1f}) tokens/s")
+    if found.floor_tps and found.cells:
+        where = found.floor_depth_tokens
+        at = "at no depth that was tried" if where is None else f"from about {where:,.0f} tokens on"
+        lines.append(f"decodes below {found.floor_tps:g} tokens/s {at}")
+    if found.past_window is not None:
+        lines.append(f"past its window: {found.past_window}")
+    return lines
+
+
+def _print_cache(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
+    from kettlefield.cli.console import Once, make_table, with_interval  # noqa: PLC0415
+    from kettlefield.core.measures import Unit  # noqa: PLC0415
+
+    name, table = (
+        Once(),
+        make_table("candidate", "prompt", ">n", ">first token p50", ">p95", ">decode p50, tokens/s", ">x a new one"),
+    )
+    for row in found:
+        for cell in row.cached:
+            again = cell is row.cached[-1] and len(row.cached) > 1
+            table.add_row(
+                name(row.candidate), *_cells(cell, floor), with_interval(row.cache_ratio, Unit.RATIO) if again else ""
+            )
+        for cell in row.system:
+            table.add_row(name(row.candidate), *_cells(cell, floor, lead="long system prompt, "), "")
+    if table.row_count:
+        console.print(table)
+
+
+def _print_clients(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
+    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+
+    heads = (">n", ">first token p50", ">p95", ">each decodes p50, tokens/s", ">in all, tokens/s", "")
+    name, table = Once(), make_table("candidate", ">clients", *heads)
+    for row in found:
+        for cell, rate in zip(row.clients.cells, row.clients.rates_tps, strict=True):
+            knee = (
+                "knee" if row.clients.knee_clients is not None and cell.label == str(row.clients.knee_clients) else ""
+            )
+            table.add_row(name(row.candidate), *_cells(cell, floor), _plain(rate), knee)
+    if table.row_count:
+        console.print(table)
+        console.print("knee: twice the clients bring less than a tenth more beyond it.", style="dim")
+
+
+def _print_capacity(console: "Console", found: "tuple[Timing, ...]") -> None:
+    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+
+    name, table = (
+        Once(),
+        make_table("candidate", ">holds at, requests/s", ">fails at", ">rates tried", ">engineers served", "ended"),
+    )
+    for row in found:
+        capacity = row.capacity
+        if capacity is not None:
+            table.add_row(
+                name(row.candidate),
+                _plain(capacity.holds_rps),
+                _plain(capacity.fails_rps),
+                str(len(capacity.tries)),
+                "-" if capacity.engineers is None else f"{capacity.engineers:,}",
+                capacity.why_ended,
+            )
+    if table.row_count:
+        console.print(table)
+        console.print(
+            "capacity: the highest rate of random arrivals at which the plan's limits on first token (p95, from the\n"
+            "scheduled moment) and decode rate (p10) hold; engineers by the plan's requests an engineer and hour.",
+            style="dim",
+        )
+
+
+def _print_loads(console: "Console", found: "tuple[Timing, ...]") -> None:
+    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes, format_duration  # noqa: PLC0415
+
+    name, table = Once(), make_table("candidate", "load", ">until ready", ">until the first token", ">weights read at")
+    for row in found:
+        for load in row.loads:
+            rate = "-" if load.bytes_s is None else f"{format_bytes(round(load.bytes_s))}/s"
+            first = format_duration(load.first_answer_s)
+            table.add_row(name(row.candidate), load.kind, format_duration(load.load_s), first, rate)
+    if table.row_count:
+        console.print(table)
+
+
+def _print_words(console: "Console", found: "Contrast") -> None:
+    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.core.units import format_duration  # noqa: PLC0415
+
+    heads = (">thinking tokens an exercise", ">answer tokens", ">first answer token p50")
+    name, table = Once(), make_table("candidate", *heads)
+    for row in found.rows:
+        if row.answer_tokens is not None:
+            first = format_duration(row.first_answer_token_s)
+            table.add_row(name(row.candidate), _plain(row.thinking_tokens), _plain(row.answer_tokens), first)
+    if table.row_count:
+        console.print(table)
+
+
+def _remarks(row: "Timing") -> list[str]:
+    remarks = [f"{step} ended early: {why}" for step, why in row.ended.items() if why not in {"done", "precise"}]
+    if row.without_usage:
+        remarks.append(f"the server counted no tokens in {row.without_usage} requests; events were counted instead")
+    if row.odd_usage:
+        remarks.append(f"in {row.odd_usage} requests the server counts fewer tokens than it sent events with text")
+    return remarks
+
+
+def _cells(cell: "Cell", floor: "Floor", *, lead: str = "") -> list[Any]:
+    from kettlefield.cli.console import with_interval  # noqa: PLC0415
+    from kettlefield.core.measures import Unit  # noqa: PLC0415
+
+    unit = Unit.TOKENS_PER_SECOND
+    count = f"{cell.n}" + (f" ({cell.disturbed} disturbed)" if cell.disturbed else "")
+    return [
+        lead + cell.label,
+        count,
+        floor.show(cell.first_token_s),
+        floor.show(cell.first_token_p95_s),
+        with_interval(cell.decode_rate_tps, unit).removesuffix(f" {unit.value}"),
+    ]
+
+
+def _plain(value: float | None) -> str:
+    from kettlefield.core.units import three_digits  # noqa: PLC0415
+
+    return "-" if value is None else three_digits(value)

@@ -1,0 +1,84 @@
+"""What the timing procedures share: what they are given, what they yield, and the time they may take."""
+
+import dataclasses
+import random
+import time
+import uuid
+from collections.abc import AsyncIterator, Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from kettlefield.instrument.filler import LINE_CHARS, berth_log
+from kettlefield.server.exchange import Ask, ChatClient, Exchange
+
+DONE, PRECISE, BUDGET = "done", "precise", "budget"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Timed:
+    """One timed request."""
+
+    purpose: str  # "warm-up", or what the procedure calls it
+    exchange: Exchange
+    point: dict[str, Any] = field(default_factory=dict)  # what of the procedure
+    scheduled_lag_s: float | None = None  # sent so much after its scheduled moment
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ended:
+    """The end of a procedure."""
+
+    name: str
+    why: str  # DONE, PRECISE, BUDGET, or a fault in words
+    facts: dict[str, Any] = field(default_factory=dict)  # what it found out as a whole; units in the names
+
+
+Procedure = AsyncIterator[Timed | Ended]
+
+
+def lead() -> str:
+    """A first line that occurred never before: no prompt cache answers for what follows."""
+    return f"Request {uuid.uuid4().hex}.\n\n"
+
+
+LEAD_CHARS = len(lead())
+
+
+class Budget:
+    """Time that a part may take."""
+
+    def __init__(self, seconds: float) -> None:
+        self._until_s = time.monotonic() + seconds
+
+    @property
+    def is_spent(self) -> bool:
+        """Whether it is over."""
+        return time.monotonic() >= self._until_s
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bench:
+    """A server that is ready and idle, and how it is asked."""
+
+    client: ChatClient
+    sampling: dict[str, Any]  # as sent; the cap is set by the procedure
+    frame: Callable[[str], Ask]  # a user's text as the plan's prompt style puts it
+    budget: Budget
+    is_alive: Callable[[], bool]  # whether the server's process still runs, as far as we can know
+    chars_per_token: float = 3.2  # of the filler: measured as soon as the server counts for us
+
+    async def ask(self, text: str, reply_tokens: int, *, unique: bool = True) -> Exchange:
+        """Ask with a cap. A unique text starts with a line that occurred never before, so that no prompt
+        cache answers for the prefill.
+        """
+        return await self.client.ask(self.capped(self.frame(lead() + text if unique else text), reply_tokens))
+
+    def filler(self, tokens: int) -> str:
+        """A new text that makes a prompt of about so many tokens, together with the line that makes it unique."""
+        return berth_log(
+            round(tokens * self.chars_per_token) - LEAD_CHARS - LINE_CHARS // 2, random.Random(uuid.uuid4().int)
+        )
+
+    def capped(self, ask: Ask, reply_tokens: int) -> Ask:
+        """The request with the plan's sampling and a cap."""
+        return dataclasses.replace(ask, sampling={**self.sampling, "max_tokens": reply_tokens})
