@@ -110,7 +110,7 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, tmp_p
     for words in ("context filled to", "x a new one", "clients", "engineers served", "past its window", "cold"):
         assert words in shown
     shown = run_cli("contrast", tmp_path / "record.db", "--part", "memory").out
-    assert ("IT LEAKS" in shown and "Samphire SK-4 (simulated)" in shown) or "simulated" in shown
+    assert "IT LEAKS" in shown and "as told by Samphire SK-4 (simulated)" in shown
 
 
 def test_the_cache_that_grows_is_seen_token_by_token(everything, run_cli, tmp_path):
@@ -151,7 +151,7 @@ def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
     )
     done = run_cli("qualify", plan)
     assert done.code == 0, done.err
-    turns = rows(tmp_path, "SELECT candidate_id, count(*) FROM trial JOIN attempt ON trial_id = trial.id JOIN exchange"
+    turns = rows(tmp_path, "SELECT trial.candidate_id, count(*) FROM trial JOIN attempt ON trial_id = trial.id JOIN exchange"
                  " ON exchange.id = exchange_id GROUP BY session_id ORDER BY session_id")  # fmt: skip
     assert [candidate for candidate, _ in turns] == [1, 2, 1, 2]
     timed = rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose = 'latency' GROUP BY session_id")

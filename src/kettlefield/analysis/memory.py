@@ -8,7 +8,7 @@ from typing import Any
 import pandas as pd
 import sqlalchemy as sa
 
-from kettlefield.analysis.timing import timed_frame
+from kettlefield.analysis.timing import depth_tokens, timed_frame
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.trend import slope
@@ -64,17 +64,18 @@ def memories(record: Record) -> tuple[Memory, ...]:
     for entry in candidates:
         name = entry["name"]
         mine, phases = timed[timed["candidate"] == name], blocks[blocks["candidate"] == name]
-        source, per_token, per_solved = energy.get(name, (None, None, None))
+        sources = phases["energy_from"].dropna()
+        per_token, per_solved = energy.get(name, (None, None))
         found.append(
             Memory(
                 candidate=name,
                 baseline_bytes=_first(phases["baseline_bytes"]),
                 phases=tuple(_phase(row) for row in phases.to_dict("records")),
-                token_slope_bytes=_slope(mine[mine["purpose"] == "depth"], "prompt_tokens"),
+                token_slope_bytes=_token_slope(mine[mine["purpose"] == "depth"]),
                 predicted_token_bytes=json.loads(entry["weights_facts"]).get("kv_bytes_per_token"),
                 stream_slope_bytes=_stream_slope(phases),
                 leak_bytes=_leak(mine[mine["purpose"] == "leak"]),
-                energy_from=source,
+                energy_from=str(sources.iloc[0]) if len(sources) else None,
                 joules_per_token=per_token,
                 joules_per_solved=per_solved,
             )
@@ -89,7 +90,7 @@ def _blocks(record: Record) -> pd.DataFrame:
         sa.select(
             candidate.c.name.label("candidate"),
             session.c.baseline_bytes,
-            *(block.c[name] for name in (*columns, "energy_j")),
+            *(block.c[name] for name in (*columns, "energy_j", "energy_from")),
         )
         .join(session, session.c.id == block.c.session_id)
         .join(candidate, candidate.c.id == session.c.candidate_id)
@@ -105,9 +106,9 @@ def _phase(row: dict[Any, Any]) -> PhaseMemory:
     return PhaseMemory(**{**known, "energy_j": None if pd.isna(row["energy_j"]) else float(row["energy_j"])})
 
 
-def _slope(frame: pd.DataFrame, field: str) -> Estimate | None:
-    known = frame[frame[field].notna() & frame["memory_bytes"].notna()]
-    return slope(list(known[field]), list(known["memory_bytes"]))
+def _token_slope(frame: pd.DataFrame) -> Estimate | None:
+    known = frame[frame["prompt_tokens"].notna() & frame["memory_bytes"].notna()]
+    return slope(list(depth_tokens(known)), list(known["memory_bytes"])) if len(known) else None
 
 
 def _stream_slope(phases: pd.DataFrame) -> Estimate | None:
@@ -124,12 +125,12 @@ def _leak(frame: pd.DataFrame) -> Estimate | None:
     return slope([point["number"] for point in known["point"]], list(known["memory_bytes"]))
 
 
-def _energy(record: Record) -> dict[str, tuple[str | None, float | None, float | None]]:
-    """For each candidate what told its energy, joules per token and per exercise solved in the answers part."""
+def _energy(record: Record) -> dict[str, tuple[float | None, float | None]]:
+    """For each candidate joules per token and per exercise solved, both of the answers part."""
     block, session, candidate = schema.memory_block, schema.session, schema.candidate
     exchange, trial = schema.exchange, schema.trial
     measured = (
-        sa.select(candidate.c.name, block.c.energy_from, sa.func.sum(block.c.energy_j).label("joules"))
+        sa.select(candidate.c.name, sa.func.sum(block.c.energy_j).label("joules"))
         .join(session, session.c.id == block.c.session_id)
         .join(candidate, candidate.c.id == session.c.candidate_id)
         .where(block.c.phase == ENERGY_PHASE, block.c.energy_j.is_not(None))
@@ -152,7 +153,6 @@ def _energy(record: Record) -> dict[str, tuple[str | None, float | None, float |
         won = {row.name: row.solved for row in connection.execute(solved)}
         return {
             row.name: (
-                row.energy_from,
                 row.joules / made[row.name] if made.get(row.name) else None,
                 row.joules / won[row.name] if won.get(row.name) else None,
             )

@@ -253,8 +253,10 @@ def _gaps(frame: pd.DataFrame) -> Gaps | None:
 def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: dict[str, tuple[str, dict[str, Any]]]) -> Depth:
     clean = undisturbed(frame)
     known = clean[clean["prompt_tokens"].notna() & clean["decode_rate_tps"].notna()]
-    found = slope(list(known["prompt_tokens"] / 1000), list(known["decode_rate_tps"]))
-    middles = known.groupby("prompt_tokens")["decode_rate_tps"].median()
+    # requests of one depth differ by a few tokens, which is no difference in depth
+    depths = depth_tokens(known)
+    found = slope(list(depths / 1000), list(known["decode_rate_tps"]))
+    middles = known["decode_rate_tps"].groupby(depths).median()
     floor = float(plan.get("floor", 0.0))
     _, facts = ended.get("past-window", ("", {}))
     return Depth(
@@ -264,6 +266,12 @@ def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: dict[str, tuple[str
         floor_depth_tokens=crossing(list(middles.index), list(middles), floor) if floor else None,
         past_window=facts.get("behaviour"),
     )
+
+
+def depth_tokens(frame: pd.DataFrame) -> pd.Series:
+    """For each request of the depth procedure the median prompt of its depth, in tokens as the server counts."""
+    wanted = frame["point"].map(lambda point: point["depth_tokens"])
+    return frame["prompt_tokens"].groupby(wanted).transform("median")
 
 
 def _clients(frame: pd.DataFrame, ended: dict[str, tuple[str, dict[str, Any]]]) -> Clients:

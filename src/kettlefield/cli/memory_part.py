@@ -77,7 +77,11 @@ def _sources(found: "tuple[Memory, ...]") -> str:
     from kettlefield.core.plaintext import visible  # noqa: PLC0415
 
     names = sorted({row.energy_from for row in found if row.energy_from is not None})
-    return f"of the answers part, as told by {', '.join(map(visible, names))}" if names else "not available here"
+    return (
+        f"as told by {', '.join(map(visible, names))}; a token and a solved exercise: of the answers part"
+        if names
+        else "not available here"
+    )
 
 
 def _signed(found: "Estimate | None") -> tuple[str, str, str]:

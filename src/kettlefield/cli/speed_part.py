@@ -8,7 +8,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from kettlefield.analysis.contrast import Contrast
-    from kettlefield.analysis.timing import Cell, Timing
+    from kettlefield.analysis.timing import Capacity, Cell, Timing
     from kettlefield.cli.floor import Floor
 
 
@@ -176,7 +176,7 @@ def _print_capacity(console: "Console", found: "tuple[Timing, ...]") -> None:
                 _plain(capacity.holds_rps),
                 _plain(capacity.fails_rps),
                 str(len(capacity.tries)),
-                "-" if capacity.engineers is None else f"{capacity.engineers:,}",
+                _engineers(capacity),
                 capacity.why_ended,
             )
     if table.row_count:
@@ -186,6 +186,12 @@ def _print_capacity(console: "Console", found: "tuple[Timing, ...]") -> None:
             "scheduled moment) and decode rate (p10) hold; engineers by the plan's requests an engineer and hour.",
             style="dim",
         )
+
+
+def _engineers(capacity: "Capacity") -> str:
+    if capacity.engineers is None:
+        return "-"
+    return ("at least " if capacity.fails_rps is None else "") + f"{capacity.engineers:,}"
 
 
 def _print_loads(console: "Console", found: "tuple[Timing, ...]") -> None:

@@ -45,6 +45,7 @@ class App:
         self._engine = Engine(settings.physics, settings.slots, settings.quirks)
         self._log = TrueLog(settings.quirks.true_log)
         self._leaked = 0
+        self._told = (0, 0.0, False)
         self._loaded = False
         self._asked = 0
         self._tasks: list[asyncio.Task[None]] = []
@@ -81,24 +82,26 @@ class App:
 
     async def _report(self) -> None:
         """Keep the card's figures true: memory that grows, energy, warmth."""
-        card, per_token = self._settings.card, self._settings.physics.model.kv_bytes_per_token
-        told = (0, 0.0, False)
         while True:
             await asyncio.sleep(REPORT_EVERY_S)
-            if not self._loaded:
-                continue
-            grown = self._engine.most_depth_tokens * per_token if self._quirks.cache_on_demand else 0
-            extra, joules = grown + self._leaked, self._engine.joules
-            if (extra, joules, self._engine.throttled) == told:
-                continue
-            told = (extra, joules, self._engine.throttled)
-            if extra:
-                free = self._settings.physics.card.memory_bytes - sum(others_bytes(card).values())
-                if self._base_bytes() + extra > free:
-                    print(f"out of memory on the card: needs {self._base_bytes() + extra}, {free} free", flush=True)
-                    os._exit(1)
-                claim_bytes(card, self._base_bytes() + extra)
-            report_work(card, joules, throttled=self._engine.throttled)
+            if self._loaded:
+                self._tell_card()
+
+    def _tell_card(self) -> None:
+        card, per_token = self._settings.card, self._settings.physics.model.kv_bytes_per_token
+        grown = self._engine.most_depth_tokens * per_token if self._quirks.cache_on_demand else 0
+        now = (grown + self._leaked, self._engine.joules, self._engine.throttled)
+        if now == self._told:
+            return
+        self._told = now
+        extra, joules, throttled = now
+        if extra:
+            free = self._settings.physics.card.memory_bytes - sum(others_bytes(card).values())
+            if self._base_bytes() + extra > free:
+                print(f"out of memory on the card: needs {self._base_bytes() + extra}, {free} free", flush=True)
+                os._exit(1)
+            claim_bytes(card, self._base_bytes() + extra)
+        report_work(card, joules, throttled=throttled)
 
     async def _health(self, _: web.Request) -> web.Response:
         if not self._loaded:
@@ -143,6 +146,7 @@ class App:
         stream = Stream(prompt=tokens, wanted_tokens=len(pieces))
         usage = {"prompt_tokens": prompt_tokens, "completion_tokens": len(pieces)}
         try:
+            self._tell_card()
             if body.get("stream"):
                 sent_s: list[float] = []
                 try:
@@ -174,8 +178,10 @@ class App:
         self._engine.submit(stream)
         if is_chat:
             await response.write(_event({"delta": {"role": "assistant", "content": ""}}))
-        for text, thinking in pieces:
+        for number, (text, thinking) in enumerate(pieces, 1):
             await stream.ready.get()
+            if number == len(pieces):
+                self._tell_card()  # before the end is told: whoever looks then sees the truth
             delta = {"delta": {"reasoning_content" if thinking else "content": text}}
             sent_s.append(now_s())
             await response.write(_event(delta if is_chat else {"text": text}))

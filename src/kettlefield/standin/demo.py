@@ -5,6 +5,7 @@ from pathlib import Path
 from kettlefield.core.errors import InputError
 from kettlefield.standin.models import LEVEL_TYPES, MODELS, write_weights
 
+SOUGHT = "q4_k_m"  # the level whose capacity is sought
 DEMO_BUDGET_BYTES = 2 * 2**30
 
 CARD = """\
@@ -31,7 +32,8 @@ memory_budget = "2 GiB"
 
 [server]
 command = ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card",
-           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "{slots}"]
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "{slots}",
+           "--prompt-cache"]
 context = 2048
 slots = 6
 ready_within = "60 s"
@@ -44,6 +46,21 @@ max_tokens = 700
 [speed]
 requests = 12
 reply_tokens = 48
+cached = 4
+cold_load = true
+
+[speed.depth]
+tokens = [256, 1792]
+repeats = 4
+floor = 500.0
+
+[speed.clients]
+counts = [1, 2, 4, 8]
+requests = 1
+
+[memory]
+idle_for = "0.3 s"
+leak_requests = 6
 
 [grading]
 samples = 2
@@ -102,5 +119,7 @@ def _candidates() -> str:
             lines.append(f'weights = "weights/{model.name}-{level}.gguf"')
             if number == 0:
                 lines.append("reference = true  # the others of its model are compared with it")
+            if level == SOUGHT:
+                lines.append('arrivals = { first_token = "250 ms", decode = 60.0, lasting = "2 s", tries = 5 }')
             tables.append("\n".join(lines) + "\n")
     return "".join(tables)
