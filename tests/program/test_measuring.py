@@ -184,3 +184,21 @@ def test_calibrate_keeps_the_error_for_later_campaigns(make_plan, run_cli, tmp_p
     assert "own error on this rig" in run_cli("contrast", tmp_path / "record.db", "--part", "speed").out
     assert "calibrated" in run_cli("rig", env=home).out
     assert run_cli("calibrate", "--seconds", "0").code == 2
+
+
+def test_a_card_that_is_full_at_depth_ends_the_procedure_and_the_next_candidate_is_measured(
+    everything, run_cli, tmp_path
+):
+    speed = "requests = 2\nwarm_up = 0\n[speed.depth]\ntokens = [64, 1800]\nrepeats = 2\npast_window = false\n"
+    plan = everything("--cache-on-demand", speed=speed, memory="")
+    card = tmp_path / "card" / "card.toml"
+    # room for the weights and half of the deepest context
+    size = (tmp_path / "weights" / "kelpling-400m-q4_k_m.gguf").stat().st_size + 160 * 2**20 + 900 * 49152
+    card.write_text(card.read_text().replace("4_294_967_296", str(size)))
+    done = run_cli("qualify", plan, "--part", "speed")
+    assert done.code == 3 and "depth stopped: the server" in done.err
+    (found,) = run_cli("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
+    assert found["ended"]["latency"] == "done" and found["ended"]["depth"] not in {"done", "budget"}
+    assert [cell["label"] for cell in found["depth"]["cells"]] == ["64 tokens"]
+    assert "out of memory" in next((tmp_path / "logs").glob("*.log")).read_text()
+    assert run_cli("contrast", tmp_path / "record.db", "--only", "nobody").code == 2

@@ -151,6 +151,14 @@ max_tokens = 2048
 [speed]
 requests = 60  # enough to bound p95 at one-sided 95 %
 reply_tokens = 128
+cold_load = true  # the load from the disk, beside the one from memory
+# cached = 10                                 # prompts asked twice: what the server's prompt cache saves
+# [speed.depth]
+# tokens = [1024, 4096, 16384]                # first token and decode rate as the context fills
+# [speed.clients]
+# counts = [1, 2, 4, 8]                       # several clients at once, and the knee
+# [speed.arrivals]
+# first_token = "2 s"                         # capacity: the rate at which p95 stays below this
 
 [grading]
 samples = 2  # seeds an exercise is asked with

@@ -1,21 +1,35 @@
 """What commands print with: tables, plain words for intervals, JSON, text of others made safe."""
 
+import fnmatch
 import json
 import os
 import shutil
 import sys
-from typing import Any, Literal
+from collections.abc import Sequence
+from typing import Any, Literal, Protocol, TypeVar
 
 from rich.box import Box
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from kettlefield.core.errors import InputError
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.measures import Unit
 from kettlefield.core.plaintext import visible
 from kettlefield.core.units import Scale, duration_scale, format_scaled, size_scale
 
+
+class OfCandidate(Protocol):
+    """A row about one candidate."""
+
+    @property
+    def candidate(self) -> str:
+        """Its name."""
+        ...
+
+
+C = TypeVar("C", bound=OfCandidate)
 PIPE_WIDTH = 180  # off a terminal nothing is cut; wide tables stay whole
 _LINES = Box("    \n    \n -- \n    \n    \n    \n    \n    \n")
 STATUS_STYLES = {
@@ -39,6 +53,21 @@ def make_console(*, stderr: bool = False) -> Console:
     return Console(
         file=stream, color_system=colours, width=width, highlight=False, markup=False, soft_wrap=False, emoji=False
     )
+
+
+def chosen(rows: Sequence[C], pattern: str | None) -> list[C]:
+    """The rows whose candidate a pattern leaves.
+
+    Raises
+    ------
+    InputError
+        It matches none.
+    """
+    found = [row for row in rows if pattern is None or fnmatch.fnmatchcase(row.candidate, pattern)]
+    if rows and not found:
+        names = ", ".join(visible(row.candidate, keep_lines=False) for row in rows)
+        raise InputError(f'"{visible(pattern or "")}" matches no candidate', "--only", f"Known here: {names}.")
+    return found
 
 
 def print_json(document: Any) -> None:

@@ -1,6 +1,7 @@
 """``kettlefield contrast``: candidates side by side."""
 
 import argparse
+import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -26,6 +27,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument(
         "--part", choices=("speed", "memory"), help="the whole of one part: every procedure, every phase"
     )
+    parser.add_argument("--only", metavar="PATTERN", help="only candidates that match, e.g. 'marram-1.2b@*'")
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
 
@@ -35,25 +37,26 @@ def run(args: argparse.Namespace) -> int:
     if args.part == "speed":
         from kettlefield.cli.speed_part import show_speed  # noqa: PLC0415
 
-        show_speed(args.record, as_json=args.json)
+        show_speed(args.record, args.only, as_json=args.json)
     elif args.part == "memory":
         from kettlefield.cli.memory_part import show_memory  # noqa: PLC0415
 
-        show_memory(args.record, as_json=args.json)
+        show_memory(args.record, args.only, as_json=args.json)
     else:
-        show_contrast(args.record, as_json=args.json)
+        show_contrast(args.record, args.only, as_json=args.json)
     return ExitCode.DONE
 
 
-def show_contrast(path: Path, *, as_json: bool) -> None:
+def show_contrast(path: Path, only: str | None = None, *, as_json: bool) -> None:
     """Print a record's candidates side by side."""
     from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
     from kettlefield.analysis.frames import notes  # noqa: PLC0415
-    from kettlefield.cli.console import print_json  # noqa: PLC0415
+    from kettlefield.cli.console import chosen, print_json  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
 
     record = Record.open(path)
     table = contrast(record)
+    table = dataclasses.replace(table, rows=tuple(chosen(table.rows, only)))
     if as_json:
         print_json(
             {

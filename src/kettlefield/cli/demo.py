@@ -58,6 +58,7 @@ def run(args: argparse.Namespace) -> int:
     console.print(
         safe(
             f"\nLook next at:\n  {plan}  what was decided beforehand ({drafted}: the same files, drafted)\n"
+            f"  kettlefield contrast {record} --part speed  depth, clients, capacity, cache, loads\n"
             f"  kettlefield trials {record} --outcome wrong-answer  what failed\n"
             f"  kettlefield trials {record} --open 1  one trial whole: prompt, reply, files, checks\n"
             f"  kettlefield decide {record} --json  the verdicts for a script"

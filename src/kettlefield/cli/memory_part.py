@@ -9,16 +9,23 @@ if TYPE_CHECKING:
     from kettlefield.core.estimate import Estimate
 
 
-def show_memory(path: Path, *, as_json: bool) -> None:
+def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print memory and energy."""
     from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415 - pandas takes a second
     from kettlefield.analysis.memory import memories  # noqa: PLC0415
-    from kettlefield.cli.console import Once, make_console, make_table, print_heading, print_json  # noqa: PLC0415
+    from kettlefield.cli.console import (  # noqa: PLC0415
+        Once,
+        chosen,
+        make_console,
+        make_table,
+        print_heading,
+        print_json,
+    )
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
 
     record = Record.open(path)
-    facts, found = campaign_facts(record), memories(record)
+    facts, found = campaign_facts(record), tuple(chosen(memories(record), only))
     if as_json:
         rows = [{**dataclasses.asdict(row), "leaks": row.leaks} for row in found]
         print_json({"simulated": facts["simulated"], "candidates": rows})

@@ -12,16 +12,17 @@ if TYPE_CHECKING:
     from kettlefield.cli.floor import Floor
 
 
-def show_speed(path: Path, *, as_json: bool) -> None:
+def show_speed(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print what was timed."""
     from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
     from kettlefield.analysis.timing import timings  # noqa: PLC0415
-    from kettlefield.cli.console import make_console, print_heading, print_json  # noqa: PLC0415
+    from kettlefield.cli.console import chosen, make_console, print_heading, print_json, safe  # noqa: PLC0415
     from kettlefield.cli.floor import floor_of  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
 
     record = Record.open(path)
-    table, found = contrast(record), timings(record)
+    table, found = contrast(record), tuple(chosen(timings(record), only))
+    table = dataclasses.replace(table, rows=tuple(chosen(table.rows, only)))
     if as_json:
         print_json({"simulated": table.simulated, "candidates": [dataclasses.asdict(row) for row in found]})
         return
@@ -37,8 +38,6 @@ def show_speed(path: Path, *, as_json: bool) -> None:
     _print_words(console, table)
     for row in found:
         for line in _remarks(row):
-            from kettlefield.cli.console import safe  # noqa: PLC0415
-
             console.print(safe(f"! {row.candidate}: {line}", "yellow"))
     console.print(floor.words(), style="dim")
 

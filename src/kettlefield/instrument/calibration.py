@@ -114,26 +114,49 @@ def _run(work: "asyncio.Future[StreamError] | object") -> StreamError:
     return uvloop.run(work)  # type: ignore[arg-type]
 
 
-async def _one(port: int, count: int, seconds: float) -> StreamError:
+async def beat(port: int, count: int, seconds: float) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Ask the server on the beat with so many clients for so long.
+
+    Returns
+    -------
+    list of (true_s, seen_s)
+        For each reply the moments at which its events were sent and stamped, each of shape (events,), on one
+        clock, in seconds.
+
+    Raises
+    ------
+    RigError
+        The server fails.
+    """
     client = HttpClient(f"http://127.0.0.1:{port}", reply_within_s=60, model="metronome")
     ask = Ask(messages=({"role": "user", "content": "beat"},), sampling={})
     until_s = time.perf_counter() + seconds
     done: list[Exchange] = []
 
-    async def stream() -> None:
+    async def stream(number: int) -> None:
+        # out of step with the others: real clients do not all begin anew at the same moment
+        await asyncio.sleep(number / count / RATE_HZ * 10)
         while time.perf_counter() < until_s:
             done.append(await client.ask(ask))
 
-    before, began_s = time.process_time(), time.perf_counter()
-    await asyncio.gather(*(stream() for _ in range(count)))
-    cpu, lasted = time.process_time() - before, time.perf_counter() - began_s
+    await asyncio.gather(*(stream(number) for number in range(count)))
     await client.close()
-    lags, firsts, gaps = [], [], []
+    found = []
     for exchange in done:
         true_s = np.asarray(true_moments(exchange.text.encode()))
         seen_s = np.asarray(exchange.trace.stamps_s) + exchange.sent_s
         if exchange.fault is not None or len(true_s) != len(seen_s) or not len(true_s):
             raise RigError(f"the calibration's own server failed: {exchange.fault}", "calibrate", "Try again.")
+        found.append((true_s, seen_s))
+    return found
+
+
+async def _one(port: int, count: int, seconds: float) -> StreamError:
+    before, began_s = time.process_time(), time.perf_counter()
+    found = await beat(port, count, seconds)
+    cpu, lasted = time.process_time() - before, time.perf_counter() - began_s
+    lags, firsts, gaps = [], [], []
+    for true_s, seen_s in found:
         lags += list(seen_s - true_s)
         firsts.append(float(seen_s[0] - true_s[0]))
         gaps += list(np.abs(np.diff(seen_s) - np.diff(true_s)))

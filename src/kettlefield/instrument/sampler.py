@@ -14,6 +14,7 @@ from kettlefield.rig.tree import TreeWatch
 
 LOOK_EVERY_S = 0.25  # at the counters of the host: they tick a hundred times a second, and reading them costs
 OTHERS_CORES = 0.3  # busy with something else: from here on a sample is marked
+LOOK_COST = 400  # times what such a look takes lie between two at the least
 SWAPPED_PAGES = 16  # a page or two are always on the way
 
 
@@ -112,7 +113,7 @@ class Sampler:
             self._tree.close()
 
     def _run(self) -> None:
-        looked_s, due_s = float("-inf"), time.monotonic()
+        look_at_s, due_s = float("-inf"), time.monotonic()
         while True:
             # on a fixed beat: the time that a look takes does not make the next one late
             due_s = max(due_s + self._every_s, time.monotonic())
@@ -120,9 +121,10 @@ class Sampler:
                 return
             with self._lock:
                 self._look(exact=False)
-                if time.perf_counter() - looked_s >= LOOK_EVERY_S:
-                    looked_s = time.perf_counter()
+                began_s = time.monotonic()
+                if began_s >= look_at_s:
                     self._look_at_host()
+                    look_at_s = began_s + max(LOOK_EVERY_S, LOOK_COST * (time.monotonic() - began_s))
             self.cpu_s = time.thread_time()
 
     def _look(self, *, exact: bool) -> None:

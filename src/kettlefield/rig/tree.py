@@ -15,7 +15,9 @@ from kettlefield.rig.processes import process_tree
 PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
 TICKS_S = os.sysconf("SC_CLK_TCK")
 RESCAN_EVERY_S = 1.0  # for processes that came or went
+RESCAN_COST = 400  # times what a scan takes lie between two at the least
 SHARES_A_LOOK = 1
+MANY = 16  # members: of more than these each look reads every other one's size
 _LOOK_BYTES = 512
 
 
@@ -38,10 +40,12 @@ class _Member:
         with contextlib.suppress(OSError):
             self._stat = os.open(f"/proc/{pid}/stat", os.O_RDONLY)
             self._rollup = os.open(f"/proc/{pid}/smaps_rollup", os.O_RDONLY)
+        self.resident = 0
         self.share, self.mapped_share = 1.0, 0.0  # of the resident size
 
-    def resident_bytes(self) -> int:
-        return int(os.pread(self._statm, _LOOK_BYTES, 0).split()[1]) * PAGE_BYTES
+    def look(self) -> None:
+        """Its resident size now, shared pages in full."""
+        self.resident = int(os.pread(self._statm, _LOOK_BYTES, 0).split(b" ", 2)[1]) * PAGE_BYTES
 
     def read_shares(self) -> None:
         """The proportional share as the kernel tells it now; where it does not, the resident size stands."""
@@ -76,7 +80,8 @@ class TreeWatch:
     def __init__(self, pid: int) -> None:
         self._root = pid
         self._members: dict[int, _Member] = {}
-        self._scanned_s = float("-inf")
+        self._scan_at_s = float("-inf")
+        self._even = False
         self._turn = 0
         self._gone_cpu_s = 0.0
         self._cpu_s: dict[int, float] = {}
@@ -92,20 +97,24 @@ class TreeWatch:
         members = list(self._members.values())
         if exact or len(members) <= SHARES_A_LOOK:
             turn = members
+        elif len(members) > MANY and self._even:
+            turn = []
         else:
             turn = [members[(self._turn + n) % len(members)] for n in range(SHARES_A_LOOK)]
             self._turn += SHARES_A_LOOK
         for member in turn:
             member.read_shares()
         host = mapped = 0.0
-        for member in members:
-            try:
-                resident = member.resident_bytes()
-            except (OSError, IndexError):
-                self._drop(member.pid)
-                continue
-            host += resident * member.share
-            mapped += resident * member.mapped_share
+        self._even = not self._even
+        for number, member in enumerate(members):
+            if exact or len(members) <= MANY or number % 2 == self._even:
+                try:
+                    member.look()
+                except (OSError, IndexError):
+                    self._drop(member.pid)
+                    continue
+            host += member.resident * member.share
+            mapped += member.resident * member.mapped_share
         if not self._members:
             return None
         return TreeMemory(host_bytes=round(host), mapped_bytes=round(mapped))
@@ -123,9 +132,9 @@ class TreeWatch:
             self._drop(pid)
 
     def _scan(self, *, now: bool) -> None:
-        if not now and time.monotonic() - self._scanned_s < RESCAN_EVERY_S:
+        began_s = time.monotonic()
+        if not now and began_s < self._scan_at_s:
             return
-        self._scanned_s = time.monotonic()
         found = process_tree(self._root)
         for pid in set(self._members) - set(found):
             self._drop(pid)
@@ -133,7 +142,10 @@ class TreeWatch:
             if pid not in self._members:
                 with contextlib.suppress(OSError):
                     self._members[pid] = _Member(pid)
+                    self._members[pid].look()
                     self._members[pid].read_shares()
+        took_s = time.monotonic() - began_s
+        self._scan_at_s = began_s + max(RESCAN_EVERY_S, RESCAN_COST * took_s)
 
     def _drop(self, pid: int) -> None:
         self._members.pop(pid).close()
