@@ -354,3 +354,36 @@ def test_dropping_faults_leaves_everything_else(write):
     assert writer.record.drop_faults(["server-fault"]) == 1
     assert writer.record.finished(ids[0]) == {("e0", 1)}
     assert list(trials_frame(writer.record)["outcome"]) == ["passed"]
+
+
+def test_no_worse_than_the_reference_is_judged_on_the_same_trials(write, tmp_path):
+    text = criterion("pass_rate", no_worse_than="reference", margin=0.1)
+    writer = write(exercises=80, criteria=text)
+    lost = {"m@f16": 0, "m@q8_0": 1, "m@q4_k_m": 6, "m@q2_k": 40}
+    for name, count in lost.items():
+        ids = writer.candidate(name)
+        for exercise in range(80):
+            writer.trial(ids, exercise, WRONG if exercise < count else PASSED)
+    writer.trial(writer.candidate("other@q8_0"), 0, PASSED)
+    reference, shown, unsettled, worse, alone = verdicts(writer, tmp_path)
+    status = [v.judgements[0].status for v in (reference, shown, unsettled, worse, alone)]
+    assert status == [Status.MET, Status.MET, Status.UNDECIDED, Status.NOT_MET, Status.UNDECIDED]
+    assert reference.judgements[0].found == "is the reference level"
+    assert shown.judgements[0].found.value == pytest.approx(-1 / 80) and shown.judgements[0].found.low > -0.1
+    assert "exercises would settle it" in unsettled.judgements[0].reason
+    assert "no reference level" in alone.judgements[0].reason
+    against = {row.candidate: row.against for row in contrast(writer.record).rows}
+    assert (against["m@q4_k_m"].won, len(against["m@q4_k_m"].lost)) == ((), 6) and against["m@f16"] is None
+    # three levels were looked at together: the smallest p is taken three times
+    assert against["m@q2_k"].p_adjusted == pytest.approx(3 * against["m@q2_k"].p)
+
+
+def test_a_fault_on_either_side_of_a_pair_leaves_it_out_and_half_a_campaign_undecided(write, tmp_path):
+    writer = write(exercises=30, criteria=criterion("pass_rate", no_worse_than="reference", margin=0.4))
+    for name in ("m@f16", "m@q8_0"):
+        ids = writer.candidate(name)
+        for exercise in range(30):
+            writer.trial(ids, exercise, FAULT if (exercise, name) in {(0, "m@f16"), (1, "m@q8_0")} else PASSED)
+    judged = verdicts(writer, tmp_path)[1].judgements[0]
+    assert contrast(writer.record).rows[1].against.pairs.pairs == 28
+    assert judged.status is Status.UNDECIDED and "28 of 30 trials are paired" in judged.reason

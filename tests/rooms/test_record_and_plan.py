@@ -113,7 +113,10 @@ def test_a_faulty_plan_is_refused_with_place_and_remedy(make_plan, before, after
         ('measure = "first_token_s.p95"\nat_most = "3 GiB"', "a duration"),
         ('measure = "decode_rate_tps.p50"\nat_least = "40 tok"', "40 tokens/s"),
         ('measure = "pass_rate"\nat_least = 0.5\nconfidence = 95', "confidence is 95"),
-        ('measure = "pass_rate"\nno_worse_than = "reference"', 'unknown key "no_worse_than"'),
+        ('measure = "pass_rate"\nno_worse_than = "reference"', "margin is None"),
+        ('measure = "pass_rate"\nmargin = 0.1', "mixes a margin with a threshold"),
+        ('measure = "pass_rate"\nno_worse_than = "reference"\nmargin = 0.1\nat_least = 0.5', "mixes a margin"),
+        ('measure = "peak_bytes"\nno_worse_than = "reference"\nmargin = 0.1', "not for peak_bytes"),
     ],
 )
 def test_a_faulty_criterion_is_refused(make_plan, criterion, words):

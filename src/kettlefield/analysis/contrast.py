@@ -7,6 +7,7 @@ from typing import Any
 
 import pandas as pd
 
+from kettlefield.analysis.against import Against, against_references
 from kettlefield.analysis.frames import (
     campaign_facts,
     candidates_frame,
@@ -55,6 +56,7 @@ class Figures:
     in_flight: int  # most requests at once in the answers part
     outcomes: dict[str, int]
     suites: tuple[SuiteFigures, ...]
+    against: Against | None  # its reference level; None: it is one, or the record holds none
     seeds: tuple[SeedPair, ...]  # where the campaign asks one suite on several
     speed: dict[str, tuple[float, ...]] = field(repr=False)  # samples by field
 
@@ -112,8 +114,10 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
     facts = campaign_facts(record)
     trials, speed, memory = trials_frame(record), speed_frame(record), memory_frame(record)
     exercises = exercises_frame(record)
+    candidates = candidates_frame(record)
+    against = against_references(candidates, trials)
     rows = []
-    for entry in candidates_frame(record).to_dict("records"):
+    for entry in candidates.to_dict("records"):
         name = entry["name"]
         rows.append(
             _figures(
@@ -122,6 +126,7 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
                 speed[speed["candidate"] == name],
                 memory[memory["candidate"] == name],
                 exercises,
+                against.get(name),
                 planned=len(exercises) * json.loads(entry["settings"])["grading"]["samples"],
                 confidence=confidence,
             )
@@ -142,6 +147,7 @@ def _figures(
     speed: pd.DataFrame,
     memory: pd.DataFrame,
     exercises: pd.DataFrame,
+    against: Against | None,
     *,
     planned: int,
     confidence: float,
@@ -180,6 +186,7 @@ def _figures(
         in_flight=_most(counted["in_flight"]) or 0,
         outcomes={str(name): int(count) for name, count in trials["outcome"].value_counts().items()},
         suites=suites,
+        against=against,
         seeds=seed_pairs(counted, exercises),
         speed={name: tuple(undisturbed(speed)[name].dropna().astype(float)) for name in _speed_fields()},
     )

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from kettlefield.analysis.contrast import Contrast, Figures
 from kettlefield.core.acceptance import (
     Criterion,
+    NoWorse,
     OneOf,
     Status,
     Threshold,
@@ -17,6 +18,7 @@ from kettlefield.core.acceptance import (
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import samples_for_bound
 from kettlefield.core.measures import MEASURES
+from kettlefield.core.paired import Evidence, Pairs, exercises_to_settle, no_worse, score_interval
 from kettlefield.weights.facts import Licence
 from kettlefield.weights.licence import is_allowed
 
@@ -63,6 +65,8 @@ def _judge(row: Figures, criterion: Criterion) -> Judgement:
     measure = MEASURES[criterion.measure]
     if isinstance(criterion.threshold, OneOf):
         return _judge_licence(row, criterion, criterion.threshold)
+    if isinstance(criterion.threshold, NoWorse):
+        return _judge_no_worse(row, criterion, criterion.threshold)
     # both one-sided bounds at the stated confidence are the ends of this two-sided interval
     found = row.estimate(measure, confidence=2 * criterion.confidence - 1)
     threshold = criterion.threshold
@@ -75,6 +79,35 @@ def _judge(row: Figures, criterion: Criterion) -> Judgement:
     elif status is Status.UNDECIDED:
         reason = _reason(criterion, threshold, found, measure.quantile)
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
+
+
+def _judge_no_worse(row: Figures, criterion: Criterion, wanted: NoWorse) -> Judgement:
+    """The level against its reference on the same exercises; the reference is no worse than itself."""
+    if row.reference:
+        return Judgement(criterion=criterion, found="is the reference level", status=Status.MET, reason="")
+    if row.against is None:
+        reason = "there is no reference level of this model, or they share no trials"
+        return Judgement(criterion=criterion, found=None, status=Status.UNDECIDED, reason=reason)
+    pairs = row.against.pairs
+    found = score_interval(pairs, confidence=2 * criterion.confidence - 1)
+    evidence = no_worse(pairs, wanted.margin, confidence=criterion.confidence)
+    status = {
+        Evidence.SHOWN: Status.MET,
+        Evidence.SHOWN_WORSE: Status.NOT_MET,
+        Evidence.NOT_SHOWN: Status.UNDECIDED,
+    }[evidence]
+    if pairs.pairs < row.planned:
+        reason = f"{pairs.pairs} of {row.planned} trials are paired so far; run qualify to the end"
+        return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
+    reason = _what_settles(pairs, wanted, criterion) if evidence is Evidence.NOT_SHOWN else ""
+    return Judgement(criterion=criterion, found=found, status=status, reason=reason)
+
+
+def _what_settles(pairs: Pairs, wanted: NoWorse, criterion: Criterion) -> str:
+    needed = exercises_to_settle(pairs, wanted.margin, confidence=criterion.confidence)
+    if needed is None:
+        return "neither shown nor refuted; it lies so near the margin that more exercises would hardly settle it"
+    return f"neither shown nor refuted; about {needed} exercises would settle it if this is how it is"
 
 
 def _judge_licence(row: Figures, criterion: Criterion, policy: OneOf) -> Judgement:

@@ -4,7 +4,7 @@ import tomllib
 from pathlib import Path
 
 from kettlefield.campaign import tables
-from kettlefield.core.acceptance import Criterion, OneOf, Threshold
+from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Threshold
 from kettlefield.core.errors import InputError
 from kettlefield.core.measures import MEASURES, Unit
 from kettlefield.core.units import parse_duration, parse_size
@@ -52,10 +52,11 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
         )
     if measure.unit is Unit.LICENCE:
         return _licence_criterion(entry, where)
+    if entry.no_worse_than is not None or entry.margin is not None:
+        return _no_worse_criterion(entry, where)
     if (entry.at_least is None) == (entry.at_most is None) or entry.one_of:
         raise InputError("wants exactly one of at_least and at_most", where, "Set one threshold.")
-    if not 0.5 < entry.confidence < 1:
-        raise InputError(f"confidence is {entry.confidence}", where, "Write a number above 0.5 and below 1.")
+    _check_confidence(entry, where)
     side = "at_least" if entry.at_least is not None else "at_most"
     raw = entry.at_least if entry.at_least is not None else entry.at_most
     assert raw is not None  # noqa: S101 - one of them is set, see above
@@ -68,6 +69,29 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
         threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),
         confidence=entry.confidence,
         wanted=f"{side.replace('_', ' ')} {raw}",
+    )
+
+
+def _check_confidence(entry: tables.CriterionTable, where: str) -> None:
+    if not 0.5 < entry.confidence < 1:
+        raise InputError(f"confidence is {entry.confidence}", where, "Write a number above 0.5 and below 1.")
+
+
+def _no_worse_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
+    """Paired with the reference level: what is accepted is a drop, not a value."""
+    if entry.measure != "pass_rate":
+        raise InputError(f"no_worse_than is not for {entry.measure}", where, "Write it for pass_rate.")
+    if entry.no_worse_than is None or entry.at_least is not None or entry.at_most is not None:
+        hint = 'Write no_worse_than = "reference" and margin, and a threshold as a criterion of its own.'
+        raise InputError("mixes a margin with a threshold", where, hint)
+    if entry.margin is None or not 0 < entry.margin < 1:
+        raise InputError(f"margin is {entry.margin}", where, "Write the drop that is accepted, such as 0.05.")
+    _check_confidence(entry, where)
+    return Criterion(
+        measure=entry.measure,
+        threshold=NoWorse(margin=entry.margin),
+        confidence=entry.confidence,
+        wanted=f"no worse than the reference by {entry.margin:g}",
     )
 
 

@@ -171,6 +171,11 @@ _CRITERIA = """
 measure = "pass_rate"
 at_least = "NOT SET"  # a share from 0 to 1; the lower bound must reach it
 
+# [[criterion]]                       # and on the same exercises no worse than the reference level
+# measure = "pass_rate"
+# no_worse_than = "reference"
+# margin = 0.05                       # the drop that is accepted
+
 [[criterion]]
 measure = "first_token_s.p95"
 at_most = "NOT SET"  # such as "800 ms"

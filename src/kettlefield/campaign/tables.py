@@ -130,6 +130,8 @@ class CriterionTable(_Table, frozen=True, kw_only=True):
     measure: str
     at_least: float | str | None = None
     at_most: float | str | None = None
+    no_worse_than: Literal["reference"] | None = None  # paired with the reference level; only for pass_rate
+    margin: float | None = None  # the drop that is accepted
     one_of: tuple[str, ...] = ()  # for the licence: SPDX identifiers
     confidence: float = 0.95  # one-sided: the bound that must clear the threshold
 

@@ -124,6 +124,11 @@ def estimate_json(found: Estimate | float | str | None) -> Any:
     return found
 
 
+def p_words(p: float) -> str:
+    """A chance for a reader: none is ever 0."""
+    return "< 0.001" if p < 0.001 else f"{p:.3f}"
+
+
 def scale_of(value: float, unit: Unit) -> Scale:
     """The scale in which a value and its interval are shown."""
     if unit is Unit.SECONDS:

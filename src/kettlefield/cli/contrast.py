@@ -27,6 +27,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument(
         "--part", choices=("speed", "memory"), help="the whole of one part: every procedure, every phase"
     )
+    parser.add_argument(
+        "--pairs", action="store_true", help="name the exercises won and lost against the reference level"
+    )
     parser.add_argument("--only", metavar="PATTERN", help="only candidates that match, e.g. 'marram-1.2b@*'")
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
@@ -43,11 +46,11 @@ def run(args: argparse.Namespace) -> int:
 
         show_memory(args.record, args.only, as_json=args.json)
     else:
-        show_contrast(args.record, args.only, as_json=args.json)
+        show_contrast(args.record, args.only, as_json=args.json, name_pairs=args.pairs)
     return ExitCode.DONE
 
 
-def show_contrast(path: Path, only: str | None = None, *, as_json: bool) -> None:
+def show_contrast(path: Path, only: str | None = None, *, as_json: bool, name_pairs: bool = False) -> None:
     """Print a record's candidates side by side."""
     from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
     from kettlefield.analysis.frames import notes  # noqa: PLC0415
@@ -67,7 +70,7 @@ def show_contrast(path: Path, only: str | None = None, *, as_json: bool) -> None
             }
         )
     else:
-        _print(table, notes(record))
+        _print(table, notes(record), name_pairs=name_pairs)
 
 
 def _as_json(row: "Figures") -> dict[str, Any]:
@@ -103,6 +106,7 @@ def _as_json(row: "Figures") -> dict[str, Any]:
         "outcomes",
     ):
         document[name] = getattr(row, name)
+    document["against"] = _against_json(row)
     document["suites"] = [
         {
             "suite": part.suite,
@@ -120,7 +124,29 @@ def _as_json(row: "Figures") -> dict[str, Any]:
     return document
 
 
-def _print(table: "Contrast", notes: list[str]) -> None:
+def _against_json(row: "Figures") -> dict[str, Any] | None:
+    from kettlefield.cli.console import estimate_json  # noqa: PLC0415
+    from kettlefield.core.paired import score_interval  # noqa: PLC0415
+
+    if row.against is None:
+        return None
+    pairs = row.against.pairs
+    return {
+        "reference": row.against.reference,
+        "pairs": pairs.pairs,
+        "exercises": pairs.exercises,
+        "counted_pairs": pairs.counted,
+        "pairs_won": pairs.won,
+        "pairs_lost": pairs.lost,
+        "difference": estimate_json(score_interval(pairs)),
+        "exercises_won": row.against.won,
+        "exercises_lost": row.against.lost,
+        "p": row.against.p,
+        "p_adjusted": row.against.p_adjusted,
+    }
+
+
+def _print(table: "Contrast", notes: list[str], *, name_pairs: bool) -> None:
     from kettlefield.cli.console import make_console, make_table, print_heading, safe  # noqa: PLC0415
 
     console = make_console()
@@ -140,6 +166,7 @@ def _print(table: "Contrast", notes: list[str]) -> None:
     for row in table.rows:
         solved.add_row(*_solved_cells(row))
     console.print(solved)
+    _print_against(console, table, name_pairs=name_pairs)
     _print_suites(console, table)
     speed = make_table(
         "candidate",
@@ -171,9 +198,44 @@ def _print(table: "Contrast", notes: list[str]) -> None:
         console.print(safe(f"! {text}", "yellow"))
 
 
+def _print_against(console: "Console", table: "Contrast", *, name_pairs: bool) -> None:
+    """Each level against its model's reference level, on the same exercises."""
+    from kettlefield.cli.console import make_table, p_words, safe  # noqa: PLC0415
+    from kettlefield.core.paired import score_interval  # noqa: PLC0415
+
+    rows = [(row, row.against) for row in table.rows if row.against is not None]
+    if not rows:
+        return
+    heads = (">pairs", ">only it passed", ">only the reference", ">difference", "95 % interval", ">p", ">p, Holm")
+    against = make_table("candidate", "against", *heads)
+    for row, found in rows:
+        gap = score_interval(found.pairs)
+        against.add_row(
+            _name(row),
+            safe(found.reference),
+            str(found.pairs.pairs),
+            str(found.pairs.won),
+            str(found.pairs.lost),
+            f"{gap.value:+.2f}",
+            f"{gap.low:+.2f} to {gap.high:+.2f}",
+            p_words(found.p),
+            p_words(found.p_adjusted),
+        )
+    console.print(against)
+    console.print(
+        "difference in pass rate on the same exercises and samples, with Tango's score interval; p: exact, over\n"
+        "exercises won and lost; Holm: adjusted for the levels of a model looked at together.",
+        style="dim",
+    )
+    if name_pairs:
+        for row, found in rows:
+            for word, names in (("won", found.won), ("lost", found.lost)):
+                console.print(safe(f"{row.candidate} {word}: {', '.join(names) or 'none'}"))
+
+
 def _print_suites(console: "Console", table: "Contrast") -> None:
     """What each candidate solved of each suite, where there are several; and one suite on two seeds."""
-    from kettlefield.cli.console import in_unit, interval_words, make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import in_unit, interval_words, make_table, p_words, safe  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
 
     if any(len(row.suites) > 1 for row in table.rows):
@@ -201,7 +263,7 @@ def _print_suites(console: "Console", table: "Contrast") -> None:
                     *(safe(name) for name in pair.suites),
                     str(gap.exercises),
                     f"{gap.difference:+.2f}",
-                    f"{gap.p:.3f}",
+                    p_words(gap.p),
                 )
         console.print(seeds)
         console.print(

@@ -36,6 +36,13 @@ class Threshold:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class NoWorse:
+    """No worse than the reference level by more than a margin, on the same exercises."""
+
+    margin: float  # accepted drop, in the measure's unit; above 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class OneOf:
     """A closed list that the found text must be in; whoever finds it says whether it is."""
 
@@ -47,7 +54,7 @@ class Criterion:
     """One criterion of a plan, its threshold in the measure's base unit."""
 
     measure: str
-    threshold: Threshold | OneOf
+    threshold: Threshold | OneOf | NoWorse
     confidence: float  # one-sided: the bound that must clear the threshold holds with this probability
     wanted: str  # as the plan writes it, for the reader
 

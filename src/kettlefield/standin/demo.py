@@ -74,6 +74,11 @@ measure = "pass_rate"
 at_least = 0.5
 
 [[criterion]]
+measure = "pass_rate"
+no_worse_than = "reference"
+margin = 0.2
+
+[[criterion]]
 measure = "first_token_s.p50"
 at_most = "150 ms"
 

@@ -1,0 +1,63 @@
+"""Each candidate against its model's reference level, paired on the same exercises and samples."""
+
+from dataclasses import dataclass
+
+import pandas as pd
+
+from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.core.paired import Pairs, count_pairs, exact_p, holm
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Against:
+    """One level held against its reference; an exercise counts as won or lost by its samples together."""
+
+    reference: str
+    pairs: Pairs
+    won: tuple[str, ...]  # exercises of which the level passed more samples
+    lost: tuple[str, ...]
+    p: float  # exact, of equal pass rates, over exercises won and lost
+    p_adjusted: float  # Holm, over the levels of the model
+
+
+def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[str, Against]:
+    """The comparison of every candidate that has a reference level and shares trials with it, by name.
+
+    Parameters
+    ----------
+    candidates : data frame
+        Columns name, model, reference.
+    trials : data frame
+        Columns candidate, exercise, sample, outcome, first_outcome; faults of server and rig are left out, on
+        both sides of a pair.
+    """
+    counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
+    passed = counted.assign(passed=counted["first_outcome"] == Outcome.PASSED.value)
+    found: dict[str, Against] = {}
+    for _, of_model in candidates.groupby("model", sort=False):
+        references = list(of_model[of_model["reference"].astype(bool)]["name"])
+        levels = [name for name in of_model["name"] if name not in references]
+        known = {
+            name: one for name in levels if references and (one := _against(passed, name, references[0])) is not None
+        }
+        adjusted = holm([one.p for one in known.values()])
+        for (name, one), p_adjusted in zip(known.items(), adjusted, strict=True):
+            found[name] = Against(
+                reference=one.reference, pairs=one.pairs, won=one.won, lost=one.lost, p=one.p, p_adjusted=p_adjusted
+            )
+    return found
+
+
+def _against(passed: pd.DataFrame, level: str, reference: str) -> Against | None:
+    keys = ["exercise", "sample"]
+    mine, other = (passed[passed["candidate"] == name][[*keys, "passed"]] for name in (level, reference))
+    both = mine.merge(other, on=keys, suffixes=("", "_reference"))
+    if both.empty:
+        return None
+    groups = [(str(name), group) for name, group in both.groupby("exercise", sort=True)]
+    sides = [[list(group[field].astype(bool)) for _, group in groups] for field in ("passed", "passed_reference")]
+    nets = {name: sum(a) - sum(b) for (name, _), a, b in zip(groups, *sides, strict=True)}
+    won = tuple(name for name, net in nets.items() if net > 0)
+    lost = tuple(name for name, net in nets.items() if net < 0)
+    p = exact_p(len(won), len(lost))
+    return Against(reference=reference, pairs=count_pairs(*sides), won=won, lost=lost, p=p, p_adjusted=p)
