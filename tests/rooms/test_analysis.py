@@ -3,6 +3,7 @@
 import json
 
 import pytest
+from records import FAULT, PASSED, WRONG, Writer
 
 from kettlefield.analysis.contrast import contrast
 from kettlefield.analysis.frames import campaign_facts, open_trial, speed_frame, trials_frame
@@ -11,99 +12,7 @@ from kettlefield.campaign.criteria import criteria_of_text
 from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.core.intervals import pass_ratio, wilson_interval
-from kettlefield.core.outcome import Outcome
-from kettlefield.core.timeline import Trace, read_figures
-from kettlefield.record.entries import (
-    AttemptEntry,
-    CampaignEntry,
-    CandidateEntry,
-    CheckEntry,
-    ExchangeEntry,
-    ExerciseEntry,
-    MemoryEntry,
-    SessionEntry,
-    TrialEntry,
-)
 from kettlefield.record.store import Record
-
-PASSED, WRONG, FAULT = Outcome.PASSED, Outcome.WRONG_ANSWER, Outcome.SERVER_FAULT
-PLAN = 'title = "t"\nsuite = "s"\nrecord = "r"\n[[candidate]]\nmodel = "m"\nlevel = "l"\n'
-
-
-class Writer:
-    """Writes a record entry by entry."""
-
-    def __init__(self, path, *, exercises=3, samples=1, criteria="", facts=None):
-        self.record = Record.create_or_open(path)
-        self.samples, self.facts = samples, facts or {}
-        campaign = CampaignEntry(
-            title="By hand", plan_text=PLAN + criteria, plan_digest="d", plan_parts={}, suite_name="berthdesk",
-            suite_digest="sha256:x", rig={"host": {}}, simulated=False,
-        )  # fmt: skip
-        self.names = [f"e{number}" for number in range(exercises)]
-        kinds = [
-            ExerciseEntry(
-                id=n,
-                title=n,
-                kind="write",
-                language="python",
-                difficulty=1,
-                topics=("tides",),
-                suite="berthdesk",
-                weight=1.0,
-                varies=False,
-            )
-            for n in self.names
-        ]
-        self.record.begin(campaign, kinds)
-
-    def candidate(self, name, *, description="server 1"):
-        model, _, level = name.partition("@")
-        entry = CandidateEntry(
-            name=name, model=model, level=level, reference=level == "f16", settings={"grading": {"samples": self.samples}},
-            weights_path="w", weights_bytes=500, weights_sha256="ab", weights_facts=self.facts,
-        )  # fmt: skip
-        found = self.record.put_candidate(entry)
-        session = SessionEntry(
-            candidate_id=found, command=("run",), url="http://x", description=description, load_s=1.5, baseline_bytes=0
-        )
-        return found, self.record.begin_session(session)
-
-    def exchange(
-        self, ids, *, stamps=(0.1, 0.2, 0.3), tokens=None, purpose="answer", in_flight=1, fault=None, finished=0.5
-    ):
-        trace = Trace(stamps_s=stamps, thinking=(False,) * len(stamps), finished_s=finished, completion_tokens=tokens)
-        return ExchangeEntry(
-            candidate_id=ids[0], session_id=ids[1], purpose=purpose, asked_at=0.0, in_flight=in_flight,
-            messages=({"role": "user", "content": "berth?"},), sampling={"seed": 1}, reply="B1", thinking="",
-            finish_reason="stop", fault=fault, figures=read_figures(trace), stamps_s=stamps, stamp_marks=trace.thinking,
-        )  # fmt: skip
-
-    def trial(self, ids, exercise, *outcomes, sample=1, **options):
-        check = CheckEntry(
-            name="c", kind="calls", required=True, weight=1.0, passed=outcomes[-1] is PASSED, end="finished",
-            cases_passed=1, cases_total=2, detail="why", wall_s=0.1,
-        )  # fmt: skip
-        attempts = tuple(
-            AttemptEntry(
-                turn=1, language="python", exchange=None if outcome is FAULT else self.exchange(ids, **options), outcome=outcome,
-                score=float(outcome is PASSED), files={"answer.py": "x"}, how="the only block", remarks=("r",), fault="",
-                checks=(check,),
-            )
-            for outcome in outcomes
-        )  # fmt: skip
-        entry = TrialEntry(
-            candidate_id=ids[0], exercise_id=self.names[exercise], sample=sample, seed=sample, attempts=attempts
-        )
-        self.record.save_trial(entry)
-
-    def memory(self, ids, phase, host, card):
-        entry = MemoryEntry(
-            session_id=ids[1], phase=phase, samples=1, host_peak_bytes=host, accelerator_peak_bytes=card,
-            peak_bytes=host + card - 5, end_bytes=host, mapped_peak_bytes=0, energy_j=None, energy_from=None,
-            series=b"",
-        )  # fmt: skip
-        self.record.save_memory(entry)
 
 
 @pytest.fixture

@@ -280,3 +280,27 @@ def test_the_filler_is_as_long_as_wanted_and_never_the_same():
 
     texts = {berth_log(length, random.Random(seed)) for seed in (1, 2) for length in (200, 2000)}
     assert len(texts) == 4 and all(200 <= len(t) < 300 or 2000 <= len(t) < 2100 for t in texts)
+
+
+def test_a_large_tree_is_read_in_turns_and_comes_to_the_same(tmp_path):
+    import psutil
+
+    from kettlefield.rig.tree import MANY, TreeWatch
+
+    kids = "import subprocess, sys\nkids = [subprocess.Popen(['sleep', '60']) for _ in range(20)]\nprint('in', flush=True)\nkids[0].wait()"
+    parent = subprocess.Popen([sys.executable, "-c", kids], stdout=subprocess.PIPE)
+    assert parent.stdout.readline() == b"in\n"
+    watch = TreeWatch(parent.pid)
+    exact = watch.memory(exact=True)
+    assert len(watch.pids) == 21 > MANY
+    truth = sum(p.memory_full_info().pss for p in (psutil.Process(parent.pid), *psutil.Process(parent.pid).children()))
+    assert exact.host_bytes == pytest.approx(truth, rel=0.1) and 0 < exact.mapped_bytes < exact.host_bytes
+    for _ in range(6):
+        assert watch.memory().host_bytes == pytest.approx(exact.host_bytes, rel=0.1)
+    assert watch.cpu_s() > 0
+    for child in psutil.Process(parent.pid).children():
+        child.kill()
+    parent.wait()
+    parent.stdout.close()
+    assert watch.memory(exact=True) is None
+    watch.close()

@@ -207,3 +207,14 @@ def test_a_server_that_never_gets_ready_shows_its_last_words(tmp_path, script, w
     with pytest.raises(ServerError) as caught:
         asyncio.run(run())
     assert words in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("header", "seconds"), [(b"Retry-After: 3\r\n", 3.0), (b"", 1.0), (b"Retry-After: Wed, 01 Jan\r\n", 1.0)]
+)
+def test_a_server_that_is_too_busy_says_when_to_ask_again(scripted_server, header, seconds):
+    head = b"HTTP/1.1 429 Too Many Requests\r\nContent-Type: text/plain\r\n" + header + b"Connection: close\r\n\r\nbusy"
+    found = ask(scripted_server(head))
+    assert (found.retry_after_s, "status 429" in found.fault) == (seconds, True)
+    refused = ask(scripted_server(head.replace(b"429 Too Many Requests", b"400 Bad Request")))
+    assert refused.retry_after_s is None and "status 400" in refused.fault

@@ -195,3 +195,29 @@ def test_a_damaged_header_is_read_or_refused_never_worse(tmp_path, files, at, ju
         read_gguf(path)
     except InputError as err:
         assert str(path) in err.where
+
+
+def test_quirks_stretch_time_and_a_cached_prompt_is_not_read_again(files):
+    from kettlefield.standin.engine import Engine
+    from kettlefield.standin.quirks import Pace, Quirks
+
+    hot = Pace(Quirks(throttle_after_s=1.0, throttle_factor=3.0))
+    assert (hot.stretch(0.9), hot.throttled, hot.stretch(0.2), hot.throttled, hot.stretch(1.0)) == (
+        0.9,
+        False,
+        0.2,
+        True,
+        3.0,
+    )
+    noisy = Pace(Quirks(noise=0.5))
+    drawn = [noisy.stretch(1.0) for _ in range(200)]
+    assert min(drawn) >= 0.2 and 0.85 < sum(drawn) / 200 < 1.2 and max(drawn) > 1.5
+    card = CardFile(name="c", memory_bytes=2**32, bandwidth_bytes_s=1e11, compute_flops=1e13, load_bytes_s=1e9)
+    engine = Engine(Physics(load_model(files["q8_0"]), card), 2, Quirks(prompt_cache=True))
+    prompt = tokens_of("which berth is free at noon")
+    assert [engine._cached(prompt), engine._cached(prompt), engine._cached([*prompt, "?"])] == [
+        0,
+        len(prompt) - 1,
+        len(prompt),
+    ]
+    assert Engine(Physics(load_model(files["q8_0"]), card), 2, Quirks())._cached(prompt) == 0

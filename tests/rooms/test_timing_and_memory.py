@@ -1,0 +1,185 @@
+"""Timing, memory and energy read back from records that were written by hand; and how they are shown."""
+
+import dataclasses
+
+import pytest
+from records import PASSED, WRONG, Writer
+
+from kettlefield.analysis.contrast import contrast
+from kettlefield.analysis.memory import memories
+from kettlefield.analysis.timing import timings
+from kettlefield.campaign.measuring import ANSWERS, MEMORY, SPEED, steps_left
+from kettlefield.campaign.plan import read_plan
+from kettlefield.cli.console import Once, p_words
+from kettlefield.cli.floor import Floor
+from kettlefield.core.estimate import Estimate
+from kettlefield.record.entries import MemoryEntry, ProcedureEntry, SessionEntry
+
+KIB = 1024
+
+
+class Bench(Writer):
+    """Writes timed requests and phases."""
+
+    def timed(self, ids, purpose, point, *, first=0.1, rate=100.0, tokens=11, prompt=None, memory=None, **more):
+        stamps = tuple(first + n / rate for n in range(tokens))
+        entry = self.exchange(ids, stamps=stamps, tokens=more.pop("counted", tokens), purpose=purpose)
+        figures = dataclasses.replace(entry.figures, prompt_tokens=prompt, prefill_rate_tps=prompt and prompt / first)
+        if "counts_nothing" in more:
+            from kettlefield.core.timeline import TokenCount
+
+            figures = dataclasses.replace(figures, token_count=TokenCount.EVENTS)
+            del more["counts_nothing"]
+        self.record.save_exchange(dataclasses.replace(entry, figures=figures, point=point, memory_bytes=memory, **more))
+
+    def ended(self, ids, name, why="done", **facts):
+        self.record.save_procedure(
+            ProcedureEntry(candidate_id=ids[0], session_id=ids[1], name=name, why_ended=why, facts=facts)
+        )
+
+    def phase(self, ids, name, peak, *, joules=None):
+        self.record.save_memory(
+            MemoryEntry(
+                session_id=ids[1], phase=name, samples=1, host_peak_bytes=10, accelerator_peak_bytes=peak - 10,
+                peak_bytes=peak, end_bytes=peak - 1, mapped_peak_bytes=4, energy_j=joules,
+                energy_from="a meter" if joules is not None else None, series=b"",
+            )
+        )  # fmt: skip
+
+
+@pytest.fixture
+def bench(tmp_path):
+    return Bench(tmp_path / "record.db")
+
+
+GRID = {"prompt_tokens": 64, "reply_tokens": 8}
+
+
+def test_a_disturbed_sample_is_left_out_unless_most_are(bench):
+    ids = bench.candidate("m@f16")
+    for number in range(6):
+        bench.timed(ids, "latency", GRID, first=0.1, disturbed="heat" if number < 2 else None)
+    bench.timed(ids, "latency", GRID, first=9.0, disturbed="heat")
+    other = bench.candidate("m@q8_0")
+    for number in range(5):
+        bench.timed(other, "latency", GRID, first=0.2, disturbed="heat" if number else None)
+    clean, noisy = timings(bench.record)
+    assert (clean.latency[0].n, clean.latency[0].disturbed, clean.latency[0].first_token_p95_s) == (7, 3, 0.1)
+    assert (noisy.latency[0].n, noisy.latency[0].disturbed, noisy.latency[0].first_token_s.n) == (5, 4, 5)
+    rows = contrast(bench.record).rows
+    assert [(row.disturbed, len(row.speed["first_token_s"])) for row in rows] == [(3, 4), (4, 5)]
+
+
+def test_levels_are_compared_at_the_points_that_both_were_timed_at(bench):
+    far = {"prompt_tokens": 4096, "reply_tokens": 8}
+    reference, level = bench.candidate("m@f16"), bench.candidate("m@q4_k_m")
+    for _ in range(6):
+        bench.timed(reference, "latency", GRID, first=0.2, rate=50)
+        bench.timed(level, "latency", GRID, first=0.1, rate=100)
+        bench.timed(level, "latency", far, first=4.0, rate=10)
+    base, found = timings(bench.record)
+    assert base.decode_ratio is None and base.drift is None
+    assert found.first_token_ratio.value == pytest.approx(0.5) and found.decode_ratio.value == pytest.approx(2.0)
+    assert [cell.label for cell in found.latency] == ["64 tokens in, 8 out", "4,096 tokens in, 8 out"]
+    assert found.gaps.p50_s == pytest.approx(0.055, abs=0.05) and found.gaps.max_s == pytest.approx(0.1)
+
+
+def test_points_that_differ_are_no_drift_and_a_server_that_slows_down_is(bench):
+    far = {"prompt_tokens": 4096, "reply_tokens": 8}
+    steady, slowing = bench.candidate("m@f16"), bench.candidate("m@q8_0")
+    for point, rate in ((GRID, 100), (far, 30)):
+        for number in range(9):
+            bench.timed(steady, "latency", point, rate=rate + number % 3)
+    for number in range(18):
+        bench.timed(slowing, "latency", GRID, rate=100 - 2 * number)
+    first, second = timings(bench.record)
+    assert first.drift is None and second.drift == pytest.approx(0.74, abs=0.05)
+
+
+def test_depth_clients_and_capacity_by_hand(bench):
+    speed = {"depth": {"floor": 50.0}, "arrivals": {"per_engineer_hour": 10}}
+    ids = bench.candidate("m@f16", speed=speed)
+    for depth, rate in ((100, 90), (1100, 70), (2100, 40)):
+        for extra in (0, 3, 5):
+            bench.timed(ids, "depth", {"depth_tokens": depth}, rate=rate, prompt=depth + extra)
+    bench.ended(ids, "past-window", behaviour="an error: no")
+    for count in (1, 4):
+        for _ in range(count):
+            bench.timed(ids, "clients", {"clients": count}, first=0.1 * count)
+    bench.ended(
+        ids, "clients", counts=[{"clients": 1, "rate_tps": 90.0}, {"clients": 4, "rate_tps": 95.0}], knee_clients=1
+    )
+    bench.timed(ids, "arrivals", {"rate_rps": 2.0}, first=0.1, scheduled_lag_s=0.4)
+    bench.ended(ids, "arrivals", "budget", capacity_rps=2.0, fails_at_rps=None, tries=[{"rate_rps": 2.0}])
+    (found,) = timings(bench.record)
+    assert found.depth.slope_tps.value == pytest.approx(-25, abs=6) and found.depth.past_window == "an error: no"
+    # from 70 at 1,103 tokens to 40 at 2,103 along a straight line: 50 is two thirds of the way
+    assert found.depth.floor_depth_tokens == pytest.approx(1103 + 1000 * 20 / 30, abs=3)
+    assert (found.clients.rates_tps, found.clients.knee_clients) == ((90.0, 95.0), 1)
+    assert [cell.first_token_s.value for cell in found.clients.cells] == pytest.approx([0.1, 0.4])
+    capacity = found.capacity
+    assert (capacity.engineers, capacity.fails_rps, capacity.why_ended) == (720, None, "budget")
+
+
+def test_loads_cold_and_warm_and_what_the_server_counts(bench):
+    ids = bench.candidate("m@f16", load_kind="cold", first_answer_s=2.0)
+    warm = SessionEntry(
+        candidate_id=ids[0], command=("run",), url="u", description="", load_s=0.5, baseline_bytes=7, load_kind="warm"
+    )
+    bench.record.begin_session(warm)
+    bench.timed(ids, "latency", GRID, counts_nothing=True)
+    bench.timed(ids, "latency", GRID, counted=4)
+    (found,) = timings(bench.record)
+    assert [(load.kind, load.load_s, load.bytes_s) for load in found.loads] == [
+        ("cold", 1.5, pytest.approx(500 / 1.5)),
+        ("warm", 0.5, 1000.0),
+    ]
+    assert (found.without_usage, found.odd_usage) == (1, 1)
+
+
+def test_memory_slopes_leaks_and_energy_by_hand(bench):
+    ids = bench.candidate("m@f16")
+    for depth in (100, 1000, 2000):
+        for extra in (0, 2):
+            tokens = depth + extra
+            bench.timed(ids, "depth", {"depth_tokens": depth}, prompt=tokens, memory=10**6 + 2 * KIB * (depth + 1))
+    for number in range(1, 9):
+        bench.timed(ids, "leak", {"number": number}, memory=10**6 + 300 * number)
+    bench.phase(ids, "load", 1000, joules=1.0)
+    for count in (1, 2, 4):
+        bench.phase(ids, f"clients {count}", 2000 + 50 * count)
+    bench.phase(ids, "answers", 3000, joules=12.0)
+    bench.trial(ids, 0, PASSED, tokens=20)
+    bench.trial(ids, 1, WRONG, tokens=40)
+    (found,) = memories(bench.record)
+    assert found.token_slope_bytes.value == pytest.approx(2 * KIB) and found.stream_slope_bytes.value == pytest.approx(
+        50
+    )
+    assert found.leaks and found.leak_bytes.value == pytest.approx(300)
+    assert [phase.phase for phase in found.phases][-1] == "answers" and found.phases[0].peak_bytes == 1000
+    assert (found.energy_from, found.joules_per_token, found.joules_per_solved) == ("a meter", 0.2, 12.0)
+    silent = bench.candidate("m@q8_0")
+    bench.phase(silent, "load", 900)
+    quiet = memories(bench.record)[1]
+    assert (quiet.energy_from, quiet.leaks, quiet.token_slope_bytes) == (None, False, None)
+
+
+def test_what_a_plan_asks_for_is_left_until_it_ended_well(make_plan):
+    speed = "requests = 3\ncached = 2\n[speed.depth]\ntokens = [64]\n[speed.clients]\ncounts = [1]\n"
+    (candidate,) = read_plan(make_plan(tables={"speed": speed, "memory": "leak_requests = 3"})).candidates
+    every = frozenset({SPEED, MEMORY, ANSWERS})
+    assert steps_left(candidate, {}, every) == ("latency", "depth", "cache", "clients", "leak", "past-window")
+    assert steps_left(candidate, {}, frozenset({MEMORY})) == ("depth", "clients", "leak")
+    assert steps_left(candidate, {}, frozenset({ANSWERS})) == ()
+    ended = {"latency": "precise", "depth": "budget", "cache": "broke off (reset)", "clients": "done"}
+    assert steps_left(candidate, ended, frozenset({SPEED})) == ("cache", "past-window")
+
+
+def test_nothing_below_the_stopwatchs_error_is_printed_as_a_figure():
+    floor = Floor(0.0004)
+    assert floor.show(0.0003) == "< 0.400 ms" and floor.show(0.0005) == "0.500 ms" and floor.show(None) == "-"
+    assert floor.show(Estimate(value=0.0003, low=0.0001, high=0.9, n=9)) == "< 0.400 ms"
+    assert Floor(None).show(0.0003) == "0.300 ms" and "not calibrated" in Floor(None).words()
+    once = Once()
+    assert [str(once(name)) for name in ("a", "a", "b", "a")] == ["a", "", "b", "a"]
+    assert (p_words(0.0), p_words(0.0312)) == ("< 0.001", "0.031")
