@@ -31,6 +31,38 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         assert "none" not in line
 
 
+@pytest.mark.parametrize(
+    ("words", "shown"),
+    [
+        (("--by", "kind"), ("write", "of 8")),
+        (("--by", "topic"), ("berth", "--json has the intervals")),
+        (("--by", "outcome"), ("passed", "wrong-answer")),
+        (("--pairs",), ("marram-1.2b@q2_k lost: ", "no other beats")),
+        (("--part", "speed"), ("context filled to", "engineers served", "knee", "past its window")),
+        (("--part", "memory"), ("each token of context", "as told by Samphire SK-4 (simulated)")),
+    ],
+)
+def test_contrast_shows_each_side_of_a_campaign(demo, run_cli, words, shown):
+    folder, _ = demo
+    out = run_cli("contrast", folder / "record.db", *words).out
+    assert "SIMULATED" in out and all(text in out for text in shown)
+    found = run_cli("contrast", folder / "record.db", *words, "--only", "marram*", "--json").json
+    assert found["simulated"] is True
+
+
+def test_one_level_is_shown_to_be_no_worse_another_worse_and_a_third_left_open(demo, run_cli):
+    folder, _ = demo
+    found = run_cli("decide", folder / "record.db", "--json").json
+    paired = {
+        verdict["candidate"]: next(c for c in verdict["criteria"] if "no worse" in c["wanted"])
+        for verdict in found["verdicts"]
+    }
+    assert paired["marram-1.2b@q4_k_m"]["status"] == "met" and paired["marram-1.2b@q2_k"]["status"] == "not met"
+    assert paired["kelpling-400m@q4_k_m"]["status"] == "undecided"
+    assert "settle it" in paired["kelpling-400m@q4_k_m"]["reason"]
+    assert found["recommended"]["marram-1.2b"] == "marram-1.2b@q4_k_m"
+
+
 def test_contrast_keeps_its_contract(demo, run_cli):
     folder, _ = demo
     found = run_cli("contrast", folder / "record.db", "--json").json

@@ -9,6 +9,15 @@ from exercises import write_exercise
 from kettlefield.record import schema
 
 GAP = "def rest(hours):\n    # what is left of a day, never below nothing\n    "
+# what the first format did not have
+NEWER_COLUMNS = {
+    "attempt": "turn",
+    "trial": "first_outcome",
+    "exercise": "suite weight varies",
+    "exchange": "point disturbed scheduled_lag_s memory_bytes events thinking_tokens",
+    "session": "load_kind first_answer_s",
+    "memory_block": "end_bytes mapped_peak_bytes energy_j energy_from",
+}
 CALLS = {"kind": "calls", "name": "c", "cases": "cases.json"}
 
 
@@ -90,10 +99,12 @@ def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan,
     record = run(make_plan, run_cli, suite, "chat")
     before = run_cli("contrast", record, "--json").json
     with sqlite3.connect(record) as connection:
-        connection.execute("ALTER TABLE attempt DROP COLUMN turn")
-        connection.execute("ALTER TABLE trial DROP COLUMN first_outcome")
-        for column in ("suite", "weight", "varies"):
-            connection.execute(f"ALTER TABLE exercise DROP COLUMN {column}")
+        for table, columns in NEWER_COLUMNS.items():
+            for column in columns.split():
+                connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
+        for table in ("procedure", "signature"):
+            connection.execute(f"DROP TABLE {table}")
+        connection.execute("UPDATE exchange SET purpose = 'speed' WHERE purpose = 'latency'")
         connection.execute("UPDATE meta SET value = '1' WHERE key = 'schema_version'")
         # the first format knew one turn only
         connection.execute("DELETE FROM check_result")

@@ -5,9 +5,10 @@ import json
 import pytest
 from records import FAULT, PASSED, WRONG, Writer
 
-from kettlefield.analysis.contrast import contrast
+from kettlefield.analysis.contrast import contrast, on_frontier
 from kettlefield.analysis.frames import campaign_facts, open_trial, speed_frame, trials_frame
-from kettlefield.analysis.verdict import overall, reach_verdicts
+from kettlefield.analysis.groups import pass_rates_by
+from kettlefield.analysis.verdict import overall, reach_verdicts, recommendations
 from kettlefield.campaign.criteria import criteria_of_text
 from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
@@ -296,3 +297,32 @@ def test_a_fault_on_either_side_of_a_pair_leaves_it_out_and_half_a_campaign_unde
     judged = verdicts(writer, tmp_path)[1].judgements[0]
     assert contrast(writer.record).rows[1].against.pairs.pairs == 28
     assert judged.status is Status.UNDECIDED and "28 of 30 trials are paired" in judged.reason
+
+
+def test_the_frontier_and_the_recommended_candidate(write, tmp_path):
+    writer = write(exercises=20, criteria=criterion("pass_rate", at_least=0.6))
+    # name: solved of 20, peak bytes, seconds of each request
+    plan = {"m@f16": (20, 900, 2.0), "m@q8_0": (20, 500, 1.0), "m@q4_k_m": (19, 300, 0.5), "m@q2_k": (2, 310, 0.6)}
+    for name, (solved, peak, seconds) in plan.items():
+        ids = writer.candidate(name)
+        writer.memory(ids, "load", peak, 5)
+        for exercise in range(20):
+            writer.trial(ids, exercise, PASSED if exercise < solved else WRONG, finished=seconds)
+    table = contrast(writer.record)
+    assert on_frontier(table.rows) == ("m@q8_0", "m@q4_k_m")
+    assert recommendations(table, verdicts(writer, tmp_path)) == {"m": "m@q4_k_m"}
+
+
+def test_pass_rates_by_what_exercises_are(write):
+    writer = write(exercises=4, samples=2)
+    ids = writer.candidate("m@f16")
+    for exercise in range(3):
+        for sample in (1, 2):
+            writer.trial(ids, exercise, PASSED if exercise else WRONG, sample=sample)
+    writer.trial(ids, 3, FAULT)
+    (kind,) = pass_rates_by(writer.record, "kind")
+    assert (kind.group, kind.trials, kind.solved, kind.few, kind.candidate) == ("write", 6, 4, False, "m@f16")
+    by_hand = pass_ratio([0, 2, 2], [2, 2, 2])
+    assert (kind.pass_rate.low, kind.pass_rate.high) == (by_hand.low, by_hand.high)
+    assert [group.group for group in pass_rates_by(writer.record, "topic")] == ["tides"]
+    assert [group.group for group in pass_rates_by(writer.record, "difficulty")] == ["1"]

@@ -134,7 +134,7 @@ def test_loads_cold_and_warm_and_what_the_server_counts(bench):
         ("cold", 1.5, pytest.approx(500 / 1.5)),
         ("warm", 0.5, 1000.0),
     ]
-    assert (found.without_usage, found.odd_usage) == (1, 1)
+    assert (found.without_usage, found.odd_usage, found.short_replies) == (1, 1, 1)
 
 
 def test_memory_slopes_leaks_and_energy_by_hand(bench):
@@ -183,3 +183,19 @@ def test_nothing_below_the_stopwatchs_error_is_printed_as_a_figure():
     once = Once()
     assert [str(once(name)) for name in ("a", "a", "b", "a")] == ["a", "", "b", "a"]
     assert (p_words(0.0), p_words(0.0312)) == ("< 0.001", "0.031")
+
+
+def test_a_wall_clock_that_is_set_is_noted_and_moves_no_duration(bench, make_plan, monkeypatch):
+    from kettlefield.analysis.frames import notes
+    from kettlefield.campaign import serving
+
+    plan = read_plan(make_plan())
+    ids = bench.candidate("m@f16")
+    place = serving.Place(
+        plan=plan, candidate=plan.candidates[0], candidate_id=ids[0], record=bench.record, accelerator=None
+    )
+    offset = serving.time.time() - serving.time.perf_counter()
+    serving._note_clock_step(place, offset)
+    assert notes(bench.record) == []
+    serving._note_clock_step(place, offset - 3600)
+    assert "set by +3600 s" in notes(bench.record)[0]

@@ -2,6 +2,7 @@
 
 import json
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,6 +19,7 @@ from kettlefield.analysis.frames import (
 from kettlefield.analysis.suites import SeedPair, SuiteFigures, by_suite, exercises_frame, seed_pairs, together
 from kettlefield.analysis.timing import undisturbed
 from kettlefield.core.estimate import Estimate
+from kettlefield.core.frontier import frontier
 from kettlefield.core.intervals import quantile_interval
 from kettlefield.core.measures import MEASURES, Measure
 from kettlefield.core.outcome import FAULTS, Outcome
@@ -94,6 +96,24 @@ class Contrast:
     suite_digest: str
     exercises: int  # asked of at least one candidate
     rows: tuple[Figures, ...]
+
+
+def on_frontier(rows: Sequence[Figures]) -> tuple[str, ...]:
+    """Candidates that no other beats on pass rate, memory and time for each solved exercise together.
+
+    Only those of which all three are known are looked at.
+    """
+    known = [
+        row
+        for row in rows
+        if row.pass_rate is not None and row.peak_bytes is not None and row.seconds_per_solved is not None
+    ]
+    figures = [
+        (row.pass_rate.value, -float(row.peak_bytes), -row.seconds_per_solved)
+        for row in known
+        if row.pass_rate is not None and row.peak_bytes is not None and row.seconds_per_solved is not None
+    ]
+    return tuple(row.candidate for row, best in zip(known, frontier(figures), strict=True) if best)
 
 
 def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:

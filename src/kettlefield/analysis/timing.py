@@ -106,6 +106,7 @@ class Timing:
     ended: dict[str, str]  # procedure -> why it ended
     without_usage: int  # timed requests whose tokens the server did not count
     odd_usage: int  # whose count is below the number of events with text
+    short_replies: int  # timed requests of the grid whose reply ended before the length asked for
     first_token_ratio: Estimate | None  # to the reference level's, alike points
     decode_ratio: Estimate | None
 
@@ -191,6 +192,7 @@ def _timing(
         ended={step: why for step, (why, _) in ended.items()},
         without_usage=int((~counted).sum()),
         odd_usage=int((counted & (mine["completion_tokens"] < mine["events"])).sum()),
+        short_replies=_short(by["latency"]),
         first_token_ratio=ratio("first_token_s"),
         decode_ratio=ratio("decode_rate_tps"),
     )
@@ -240,6 +242,11 @@ def _cell(label: str, frame: pd.DataFrame) -> Cell:
 def _grid_label(point: dict[str, Any]) -> str:
     prompt, reply = point.get("prompt_tokens"), point.get("reply_tokens")
     return f"{'suite prompts' if prompt is None else f'{prompt:,} tokens in'}, {reply:,} out" if reply else "as asked"
+
+
+def _short(frame: pd.DataFrame) -> int:
+    wanted = frame["point"].map(lambda point: point.get("reply_tokens") or 0)
+    return int((frame["completion_tokens"] < wanted).sum())
 
 
 def _gaps(frame: pd.DataFrame) -> Gaps | None:

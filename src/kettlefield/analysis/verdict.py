@@ -61,6 +61,18 @@ def overall(verdicts: Sequence[CandidateVerdict]) -> Verdict:
     return Verdict.REJECTED if found else Verdict.UNDECIDED
 
 
+def recommendations(table: Contrast, verdicts: Sequence[CandidateVerdict]) -> dict[str, str]:
+    """For each model the approved candidate that takes the least memory; models without one are left out."""
+    approved = {verdict.candidate for verdict in verdicts if verdict.verdict is Verdict.APPROVED}
+    found: dict[str, Figures] = {}
+    for row in table.rows:
+        best = found.get(row.model)
+        is_known = row.candidate in approved and row.peak_bytes is not None
+        if is_known and (best is None or (row.peak_bytes or 0) < (best.peak_bytes or 0)):
+            found[row.model] = row
+    return {model: row.candidate for model, row in found.items()}
+
+
 def _judge(row: Figures, criterion: Criterion) -> Judgement:
     measure = MEASURES[criterion.measure]
     if isinstance(criterion.threshold, OneOf):

@@ -2,6 +2,7 @@
 
 import dataclasses
 import random
+import time
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
@@ -23,6 +24,7 @@ from kettlefield.server.exchange import Ask
 SPEED, MEMORY, ANSWERS = "speed", "memory", "answers"
 PARTS = (SPEED, MEMORY, ANSWERS)
 GOOD_ENDS = frozenset({DONE, PRECISE, BUDGET})
+QUIET_S = 1.0  # looked back on before timing begins
 RULER_CHARS = 1500  # of the prompt by which the filler's characters a token are found
 
 
@@ -82,6 +84,9 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
         is_alive=job.session.is_alive,
     )
     await _keep(job, warm_up(bench, job.asks, job.candidate.speed.warm_up))
+    busy = job.session.sampler.disturbed(time.perf_counter() - QUIET_S, time.perf_counter())
+    if busy is not None:
+        job.trouble(f"{job.candidate.name}: the host is not quiet before timing begins: {busy}")
     bench = await _with_ruler(job, bench, names)
     for step in _steps(job):
         if step.name in names and job.session.is_alive():

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from kettlefield.analysis.contrast import Contrast, Figures
+    from kettlefield.cli.floor import Floor
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -20,6 +21,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         help="candidates side by side: solved, speed, memory, cost",
         description="Show what each candidate of a record solved, how fast, in how much memory,\nwith 95 % intervals.",
         epilog="examples:\n  kettlefield contrast record.db\n  kettlefield contrast record.db --part speed\n"
+        "  kettlefield contrast record.db --by kind\n"
         "  kettlefield contrast record.db --json | jq .candidates",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
@@ -30,6 +32,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument(
         "--pairs", action="store_true", help="name the exercises won and lost against the reference level"
     )
+    parser.add_argument(
+        "--by",
+        choices=("kind", "language", "difficulty", "topic", "outcome"),
+        help="what was solved by kind, language, difficulty or topic; or the outcomes",
+    )
     parser.add_argument("--only", metavar="PATTERN", help="only candidates that match, e.g. 'marram-1.2b@*'")
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
@@ -37,7 +44,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Print the table."""
-    if args.part == "speed":
+    if args.by is not None:
+        from kettlefield.cli.groups_part import show_groups  # noqa: PLC0415
+
+        show_groups(args.record, args.only, args.by, as_json=args.json)
+    elif args.part == "speed":
         from kettlefield.cli.speed_part import show_speed  # noqa: PLC0415
 
         show_speed(args.record, args.only, as_json=args.json)
@@ -52,9 +63,10 @@ def run(args: argparse.Namespace) -> int:
 
 def show_contrast(path: Path, only: str | None = None, *, as_json: bool, name_pairs: bool = False) -> None:
     """Print a record's candidates side by side."""
-    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.analysis.contrast import contrast, on_frontier  # noqa: PLC0415 - pandas, SciPy take a second
     from kettlefield.analysis.frames import notes  # noqa: PLC0415
     from kettlefield.cli.console import chosen, print_json  # noqa: PLC0415
+    from kettlefield.cli.floor import floor_of  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
 
     record = Record.open(path)
@@ -66,11 +78,12 @@ def show_contrast(path: Path, only: str | None = None, *, as_json: bool, name_pa
                 "simulated": table.simulated,
                 "suite": table.suite,
                 "suite_digest": table.suite_digest,
+                "frontier": on_frontier(table.rows),
                 "candidates": [_as_json(row) for row in table.rows],
             }
         )
     else:
-        _print(table, notes(record), name_pairs=name_pairs)
+        _print(table, notes(record), floor_of(record), name_pairs=name_pairs)
 
 
 def _as_json(row: "Figures") -> dict[str, Any]:
@@ -146,7 +159,8 @@ def _against_json(row: "Figures") -> dict[str, Any] | None:
     }
 
 
-def _print(table: "Contrast", notes: list[str], *, name_pairs: bool) -> None:
+def _print(table: "Contrast", notes: list[str], floor: "Floor", *, name_pairs: bool) -> None:
+    from kettlefield.analysis.contrast import on_frontier  # noqa: PLC0415
     from kettlefield.cli.console import make_console, make_table, print_heading, safe  # noqa: PLC0415
 
     console = make_console()
@@ -179,8 +193,11 @@ def _print(table: "Contrast", notes: list[str], *, name_pairs: bool) -> None:
         ">load",
     )
     for row in table.rows:
-        speed.add_row(*_speed_cells(row))
+        speed.add_row(*_speed_cells(row, floor))
     console.print(speed)
+    best = on_frontier(table.rows)
+    if len(table.rows) > 1 and best:
+        console.print(safe(f"no other beats on pass rate, memory and s/solved together: {', '.join(best)}"))
     most = max((row.in_flight for row in table.rows), default=0)
     console.print(
         "p: quantiles of n requests timed one at a time, with the 95 % interval; ?: n is too small for that bound.\n"
@@ -300,7 +317,7 @@ def _predicted(row: "Figures") -> str:
     return format_bytes(row.predicted_bytes) + error
 
 
-def _speed_cells(row: "Figures") -> list[str]:
+def _speed_cells(row: "Figures", floor: "Floor") -> list[str]:
     from kettlefield.cli.console import with_interval  # noqa: PLC0415
     from kettlefield.core.measures import MEASURES, Unit  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
@@ -308,7 +325,8 @@ def _speed_cells(row: "Figures") -> list[str]:
     cells = [_name(row)]
     for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
         unit = MEASURES[name].unit
-        cell = with_interval(row.estimate(MEASURES[name], confidence=0.95), unit)
+        found = row.estimate(MEASURES[name], confidence=0.95)
+        cell = floor.show(found) if unit is Unit.SECONDS else with_interval(found, unit)
         cells.append(cell.removesuffix(f" {unit.value}") if unit is Unit.TOKENS_PER_SECOND else cell)
     share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.0%}"
     count = str(len(row.speed["first_token_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")

@@ -23,12 +23,23 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     )
     parser.add_argument("record", type=Path)
     parser.add_argument("--candidate", metavar="MODEL@LEVEL", help="only this one; it alone sets the exit code")
+    parser.add_argument("--by", metavar="NAME", help="sign the verdicts with this name, in the record's ledger")
+    parser.add_argument("--note", metavar="TEXT", help="why, or under which conditions; with --by")
+    parser.add_argument("--audit", action="store_true", help="was anything in the record changed since it was signed?")
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
-    """Print the verdicts."""
+    """Print the verdicts, sign them, or hold the record against its signatures."""
+    if args.audit:
+        from kettlefield.cli.signing import show_audit  # noqa: PLC0415
+
+        return show_audit(args.record, as_json=args.json)
+    if args.by is not None or args.note is not None:
+        from kettlefield.cli.signing import sign_record  # noqa: PLC0415
+
+        sign_record(args.record, args.by, args.note or "")
     return show_verdicts(args.record, args.candidate, as_json=args.json)
 
 
@@ -36,7 +47,7 @@ def show_verdicts(path: Path, only: str | None, *, as_json: bool) -> int:
     """Print the verdicts of a record; the exit code that they call for."""
     from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
     from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415
-    from kettlefield.analysis.verdict import overall, reach_verdicts  # noqa: PLC0415
+    from kettlefield.analysis.verdict import overall, reach_verdicts, recommendations  # noqa: PLC0415
     from kettlefield.campaign.criteria import criteria_of_text  # noqa: PLC0415
     from kettlefield.cli.console import print_json  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
@@ -45,16 +56,19 @@ def show_verdicts(path: Path, only: str | None, *, as_json: bool) -> int:
 
     record = Record.open(path)
     facts = campaign_facts(record)
-    verdicts = reach_verdicts(contrast(record), criteria_of_text(facts["plan_text"], path))
+    table = contrast(record)
+    verdicts = reach_verdicts(table, criteria_of_text(facts["plan_text"], path))
+    recommended = recommendations(table, verdicts)
     if only is not None:
         names = [verdict.candidate for verdict in verdicts]
         verdicts = tuple(verdict for verdict in verdicts if verdict.candidate == only)
         if not verdicts:
             raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, names))
     if as_json:
-        print_json({"simulated": facts["simulated"], "verdicts": [_as_json(verdict) for verdict in verdicts]})
+        rows = [_as_json(verdict) for verdict in verdicts]
+        print_json({"simulated": facts["simulated"], "verdicts": rows, "recommended": recommended})
     else:
-        _print(verdicts, simulated=facts["simulated"])
+        _print(verdicts, recommended, simulated=facts["simulated"])
     return OF_VERDICT[overall(verdicts)]
 
 
@@ -77,7 +91,7 @@ def _as_json(verdict: "CandidateVerdict") -> dict[str, Any]:
     }
 
 
-def _print(verdicts: "tuple[CandidateVerdict, ...]", *, simulated: bool) -> None:
+def _print(verdicts: "tuple[CandidateVerdict, ...]", recommended: dict[str, str], *, simulated: bool) -> None:
     from kettlefield.cli.console import in_words, make_console, make_table, safe, status_text  # noqa: PLC0415
     from kettlefield.core.measures import MEASURES  # noqa: PLC0415
 
@@ -107,3 +121,5 @@ def _print(verdicts: "tuple[CandidateVerdict, ...]", *, simulated: bool) -> None
     for kind in ("approved", "rejected", "undecided"):
         names = [verdict.candidate for verdict in verdicts if verdict.verdict.value == kind]
         console.print(safe("").append(status_text(kind)).append(safe(": " + (", ".join(names) or "none"))))
+    for model, choice in recommended.items():
+        console.print(safe(f"recommended of {model}: {choice}, the approved one that takes the least memory"))

@@ -227,6 +227,8 @@ def _remarks(row: "Timing") -> list[str]:
         remarks.append(f"the server counted no tokens in {row.without_usage} requests; events were counted instead")
     if row.odd_usage:
         remarks.append(f"in {row.odd_usage} requests the server counts fewer tokens than it sent events with text")
+    if row.short_replies:
+        remarks.append(f"{row.short_replies} timed replies ended before the length that was asked for")
     return remarks
 
 

@@ -167,3 +167,18 @@ class ProcedureEntry:
     name: str
     why_ended: str
     facts: dict[str, object]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SignatureEntry:
+    """One decision under one state of the results, chained to the one before it."""
+
+    at: float  # seconds since the epoch
+    signed_by: str
+    note: str
+    verdicts: dict[str, str]  # candidate -> verdict
+    plan_digest: str
+    suite_digest: str
+    results_digest: str
+    previous_digest: str
+    digest: str

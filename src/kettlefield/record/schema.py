@@ -4,6 +4,7 @@ History of the format:
 1: first format.
 2: attempts tell their scripted turn, trials their outcome without repair turns.
 3: exercises tell their suite and its weight, timed requests their procedure and point, phases their energy.
+4: signatures.
 """
 
 from sqlalchemy import (
@@ -19,7 +20,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 metadata = MetaData()
 
 
@@ -225,6 +226,21 @@ note = Table(
     Column("text", String, nullable=False),
 )
 
+signature = Table(
+    "signature",
+    metadata,
+    _id(),
+    Column("at", Float, nullable=False),
+    Column("signed_by", String, nullable=False),
+    Column("note", String, nullable=False),
+    Column("verdicts", String, nullable=False),  # JSON: candidate -> verdict
+    Column("plan_digest", String, nullable=False),
+    Column("suite_digest", String, nullable=False),
+    Column("results_digest", String, nullable=False),  # over every row of the other tables
+    Column("previous_digest", String, nullable=False),
+    Column("digest", String, nullable=False),  # over this row and, through the one above, all before it
+)
+
 # what brings a record of an older format to the next one: plain SQL, carried out in one transaction
 UPGRADES = {
     1: (
@@ -253,4 +269,5 @@ UPGRADES = {
         "ALTER TABLE memory_block ADD COLUMN energy_from VARCHAR",
         "UPDATE exercise SET suite = (SELECT suite_name FROM campaign)",
     ),
+    3: (),  # the new table is made where it is missing
 }

@@ -26,6 +26,7 @@ from kettlefield.record.entries import (
     MemoryEntry,
     ProcedureEntry,
     SessionEntry,
+    SignatureEntry,
     TrialEntry,
 )
 from kettlefield.record.packing import pack_json, pack_stamps, pack_text
@@ -306,6 +307,12 @@ class Record:
         """Write one phase's memory."""
         with self._writing() as connection:
             connection.execute(schema.memory_block.insert().values(**dataclasses.asdict(entry)))
+
+    def save_signature(self, entry: SignatureEntry) -> None:
+        """Add a signature; none is ever changed."""
+        row = {**dataclasses.asdict(entry), "verdicts": json.dumps(entry.verdicts)}
+        with self._writing() as connection:
+            connection.execute(schema.signature.insert().values(**row))
 
     def save_note(self, text: str, candidate_id: int | None = None) -> None:
         """Write what a reader of the record should know."""

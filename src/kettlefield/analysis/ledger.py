@@ -1,0 +1,129 @@
+"""The ledger of signatures: who decided what on which results, each entry chained to the one before."""
+
+import hashlib
+import json
+import time
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import sqlalchemy as sa
+
+from kettlefield.analysis.frames import campaign_facts
+from kettlefield.core.errors import InputError
+from kettlefield.record import schema
+from kettlefield.record.entries import SignatureEntry
+from kettlefield.record.store import Record
+
+FIRST = "sha256:none"  # what the first entry is chained to
+MOST_NOTE = 2000
+_RESULTS = [table for table in schema.metadata.sorted_tables if table.name not in {"meta", "signature"}]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Audit:
+    """What the ledger says of a record as it is now."""
+
+    signatures: tuple[SignatureEntry, ...]
+    faults: tuple[str, ...]  # in words; empty: nothing was changed since the last signature
+
+
+def sign(record: Record, *, by: str, note: str, verdicts: dict[str, str]) -> SignatureEntry:
+    """Add a signature under the results as they are.
+
+    Parameters
+    ----------
+    record : Record
+        An open record with a campaign.
+    by, note : str
+        Who signs, and why.
+    verdicts : dict
+        Candidate -> verdict.
+
+    Raises
+    ------
+    InputError
+        There is no name, or the note is too long.
+    RigError
+        The record cannot be written.
+    """
+    if not by.strip() or not by.isprintable():
+        raise InputError("is no name", "--by", "Write who decides.")
+    if len(note) > MOST_NOTE:
+        raise InputError(f"has {len(note)} characters", "--note", f"At most {MOST_NOTE}.")
+    facts, before = campaign_facts(record), signatures(record)
+    entry = SignatureEntry(
+        at=time.time(),
+        signed_by=by.strip(),
+        note=note,
+        verdicts=verdicts,
+        plan_digest=facts["plan_digest"],
+        suite_digest=facts["suite_digest"],
+        results_digest=results_digest(record),
+        previous_digest=before[-1].digest if before else FIRST,
+        digest="",
+    )
+    entry = SignatureEntry(**{**asdict(entry), "digest": _digest_of(entry)})
+    record.save_signature(entry)
+    return entry
+
+
+def signatures(record: Record) -> tuple[SignatureEntry, ...]:
+    """Every signature, oldest first."""
+    table = schema.signature
+    with record.reading() as connection:
+        rows = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
+    names = SignatureEntry.__dataclass_fields__
+    return tuple(
+        SignatureEntry(**{name: json.loads(row[name]) if name == "verdicts" else row[name] for name in names})
+        for row in rows
+    )
+
+
+def audit(record: Record) -> Audit:
+    """Hold the record as it is against its signatures."""
+    found, faults = signatures(record), []
+    previous = FIRST
+    for number, entry in enumerate(found, 1):
+        if entry.digest != _digest_of(entry):
+            faults.append(f"signature {number} was changed after it was made")
+        if entry.previous_digest != previous:
+            faults.append(f"signature {number} does not follow the one before it: one was taken out or put in")
+        previous = entry.digest
+    if found:
+        facts, last = campaign_facts(record), found[-1]
+        for what, now, then in (
+            ("the plan", facts["plan_digest"], last.plan_digest),
+            ("the suite", facts["suite_digest"], last.suite_digest),
+            ("the results", results_digest(record), last.results_digest),
+        ):
+            if now != then:
+                faults.append(f"{what} changed since {last.signed_by} signed")
+        if facts["plan_digest"] != f"sha256:{hashlib.sha256(facts['plan_text'].encode()).hexdigest()}":
+            faults.append("the plan's text is not the one that the campaign began with")
+    return Audit(signatures=found, faults=tuple(faults))
+
+
+def results_digest(record: Record) -> str:
+    """A digest over every row of the record but the signatures, whatever wrote it."""
+    total = hashlib.sha256()
+    with record.reading() as connection:
+        for table in _RESULTS:
+            total.update(f"\0{table.name}\0".encode())
+            for row in connection.execute(sa.select(table).order_by(*table.primary_key.columns)):
+                for part in _parts(tuple(row)):
+                    total.update(part)
+    return f"sha256:{total.hexdigest()}"
+
+
+def _parts(row: tuple[Any, ...]) -> Iterator[bytes]:
+    """Every value with its type and length, so that no two rows read alike."""
+    for value in row:
+        data = value if isinstance(value, bytes) else repr(value).encode()
+        yield f"{type(value).__name__}:{len(data)}:".encode()
+        yield data
+
+
+def _digest_of(entry: SignatureEntry) -> str:
+    facts = {name: value for name, value in asdict(entry).items() if name != "digest"}
+    return f"sha256:{hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()}"

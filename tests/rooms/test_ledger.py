@@ -1,0 +1,97 @@
+"""Signatures: what they cover, and what an audit finds of a record that was changed afterwards."""
+
+import sqlite3
+
+import pytest
+from records import PASSED, WRONG, Writer
+
+from kettlefield.analysis.ledger import audit, results_digest, sign
+from kettlefield.core.errors import InputError
+from kettlefield.record.store import Record
+
+VERDICTS = {"m@f16": "approved"}
+
+
+@pytest.fixture
+def signed(tmp_path):
+    writer = Writer(tmp_path / "record.db")
+    ids = writer.candidate("m@f16")
+    for exercise, outcome in enumerate((PASSED, WRONG)):
+        writer.trial(ids, exercise, outcome)
+    with writer.record._writing() as connection:  # the campaign's digest as qualify writes it
+        import hashlib
+
+        text = connection.exec_driver_sql("SELECT plan_text FROM campaign").scalar()
+        digest = f"sha256:{hashlib.sha256(text.encode()).hexdigest()}"
+        connection.exec_driver_sql("UPDATE campaign SET plan_digest = ?", (digest,))
+    for name in ("A. Sandpiper", "B. Dunlin"):
+        sign(writer.record, by=name, note="the berth desk only", verdicts=VERDICTS)
+    writer.ids = ids
+    return writer
+
+
+def edit(writer, statement):
+    writer.record.close()
+    with sqlite3.connect(writer.record.path) as connection:
+        connection.execute("PRAGMA foreign_keys = OFF")
+        connection.execute(statement)
+    connection.close()
+    return audit(Record.open(writer.record.path)).faults
+
+
+def test_an_unchanged_record_stands(signed):
+    found = audit(signed.record)
+    assert found.faults == () and [one.signed_by for one in found.signatures] == ["A. Sandpiper", "B. Dunlin"]
+    assert found.signatures[1].previous_digest == found.signatures[0].digest
+    assert found.signatures[0].verdicts == VERDICTS
+    assert results_digest(signed.record) == found.signatures[1].results_digest
+
+
+@pytest.mark.parametrize(
+    ("statement", "said"),
+    [
+        ("UPDATE trial SET outcome = 'passed' WHERE id = 2", "the results changed since B. Dunlin signed"),
+        ("UPDATE check_result SET detail = detail || ' ' WHERE id = 1", "the results changed"),
+        ("DELETE FROM memory_block", None),  # there is none: nothing changes
+        ("DELETE FROM trial WHERE id = 1", "the results changed"),
+        ("UPDATE exchange SET decode_rate_tps = 99 WHERE id = 1", "the results changed"),
+        ("UPDATE campaign SET plan_text = plan_text || '# easier'", "not the one that the campaign began with"),
+        ("UPDATE campaign SET suite_digest = 'sha256:other'", "the suite changed"),
+        ("UPDATE signature SET note = 'anything' WHERE id = 1", "signature 1 was changed"),
+        ("UPDATE signature SET verdicts = '{}' WHERE id = 2", "signature 2 was changed"),
+        ("DELETE FROM signature WHERE id = 1", "does not follow"),
+    ],
+)
+def test_whatever_is_changed_afterwards_is_found(signed, statement, said):
+    faults = edit(signed, statement)
+    assert any(said in fault for fault in faults) if said else faults == ()
+
+
+def test_going_on_with_a_signed_campaign_shows_and_signing_again_settles_it(signed):
+    signed.trial(signed.ids, 2, PASSED)
+    assert "the results changed since B. Dunlin signed" in audit(signed.record).faults
+    sign(signed.record, by="C. Knot", note="", verdicts=VERDICTS)
+    assert audit(signed.record).faults == ()
+
+
+@pytest.mark.parametrize(
+    ("by", "note", "said"), [("  ", "", "is no name"), ("a\x1b[1m", "", "is no name"), ("A", "x" * 2001, "2001")]
+)
+def test_a_signature_wants_a_name_and_a_short_note(signed, by, note, said):
+    with pytest.raises(InputError, match=said):
+        sign(signed.record, by=by, note=note, verdicts={})
+
+
+def test_signing_and_auditing_from_the_command_line(signed, run_cli):
+    path = signed.record.path
+    signed.record.close()
+    assert run_cli("decide", path, "--audit").code == 0
+    done = run_cli("decide", path, "--by", "D. Plover", "--note", "\x1b[31mred", "--json")
+    assert "signed by D. Plover: sha256:" in done.err and done.json["verdicts"]
+    shown = run_cli("decide", path, "--audit")
+    assert "Nothing in the record was changed" in shown.out and "\x1b" not in shown.out
+    assert [one["by"] for one in run_cli("decide", path, "--audit", "--json").json["signatures"]][2] == "D. Plover"
+    assert edit(signed, "UPDATE trial SET score = 0.5 WHERE id = 1")
+    assert run_cli("decide", path, "--audit").code == 1
+    alone = run_cli("decide", path, "--note", "why")
+    assert (alone.code, "--by NAME" in alone.err, alone.err.count("\n")) == (2, True, 1)
