@@ -74,7 +74,7 @@ def test_contrast_keeps_its_contract(demo, run_cli):
         assert row["trials"] == 32 == sum(row["outcomes"].values())
         assert row["solved"] == row["outcomes"].get("passed", 0)
         assert row["pass_rate"]["low"] <= row["pass_rate"]["value"] <= row["pass_rate"]["high"]
-        assert row["first_token_s"]["p50"]["n"] == 12
+        assert row["first_token_s"]["p50"]["n"] in {12, 12 - row["disturbed"]}
         assert row["peak_bytes"] >= row["accelerator_peak_bytes"] > row["weights_bytes"]
         assert row["reference"] == row["candidate"].endswith("f16")
     marram = found["candidates"][:4]

@@ -104,7 +104,7 @@ def test_only_and_speed_and_json(make_plan, run_cli, tmp_path):
     done = run_cli("qualify", plan, "--only", "*@q2_k", "--json")
     rows = done.json["candidates"]
     assert [row["candidate"] for row in rows] == ["kelpling-400m@q2_k"]
-    assert rows[0]["first_token_s"]["p50"]["n"] == 3  # the warm-up is in no figure
+    assert 1 < rows[0]["first_token_s"]["p50"]["n"] <= 3  # the warm-up is in no figure; one may have been disturbed
     with sqlite3.connect(tmp_path / "record.db") as connection:
         asked = connection.execute(
             "SELECT purpose, in_flight, completion_tokens, sampling, prompt_id FROM exchange WHERE purpose IN ('warm-up', 'latency')"

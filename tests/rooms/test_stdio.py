@@ -92,6 +92,6 @@ def test_a_campaign_over_stdio(make_plan, run_cli, tmp_path):
     done = run_cli("qualify", plan, "--only", "fare-quote", "--json")
     assert done.code == 0, done.err
     (row,) = done.json["candidates"]
-    assert row["trials"] == 1 and row["peak_bytes"] > 0 and row["first_token_s"]["p50"]["n"] == 2
+    assert row["trials"] == 1 and row["peak_bytes"] > 0 and row["first_token_s"]["p50"]["n"] in {1, 2}
     trial = run_cli("trials", tmp_path / "record.db", "--open", 1, "--json").json["trial"]
     assert trial["attempts"][0]["files"]["answer.py"].startswith("def berth")
