@@ -54,7 +54,7 @@ def test_one_level_is_shown_to_be_no_worse_another_worse_and_a_third_left_open(d
     folder, _ = demo
     found = run_cli("decide", folder / "record.db", "--json").json
     paired = {
-        verdict["candidate"]: next(c for c in verdict["criteria"] if "no worse" in c["wanted"])
+        verdict["candidate"]: next(c for c in verdict["criteria"] if "below reference" in c["wanted"])
         for verdict in found["verdicts"]
     }
     assert paired["marram-1.2b@q4_k_m"]["status"] == "met" and paired["marram-1.2b@q2_k"]["status"] == "not met"

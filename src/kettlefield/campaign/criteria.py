@@ -91,7 +91,7 @@ def _no_worse_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
         measure=entry.measure,
         threshold=NoWorse(margin=entry.margin),
         confidence=entry.confidence,
-        wanted=f"no worse than the reference by {entry.margin:g}",
+        wanted=f"at most {entry.margin:g} below reference",
     )
 
 

@@ -92,7 +92,8 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
         if step.name in names and job.session.is_alive():
             job.phase(step.name)
             await _keep(job, step.run(bench))
-            job.session.save_phase(step.name)
+            if step.name != CLIENTS:  # each count of clients was a phase of its own
+                job.session.save_phase(step.name)
 
 
 def _asked_for(candidate: Candidate) -> Iterator[tuple[str, frozenset[str]]]:

@@ -70,6 +70,8 @@ def _print(found: "Calibration", fingerprint: str) -> None:
             f"{found.sampler_missed} of {found.sampler_looks + found.sampler_missed} looks missed"
         )
     )
+    if found.disturbed is not None:
+        console.print(safe(f"! {found.disturbed} meanwhile: calibrate again when the machine is quiet", "yellow"))
     console.print(safe(f"floor {1000 * found.floor_s:.2f} ms, kept for rig {fingerprint}"))
     console.print(
         "error: stamped later than the event was sent, the kernel's way included; gap: size of the error between\n"

@@ -99,6 +99,8 @@ def _print(verdicts: "tuple[CandidateVerdict, ...]", recommended: dict[str, str]
     if simulated:
         console.print("SIMULATED: no real model was measured", style="yellow")
     table = make_table("candidate", "verdict", "measure", "wanted", "found (one-sided bounds)", "status")
+    for column in table.columns[:-1]:
+        column.no_wrap = True  # the reason in the last one may fold
     for verdict in verdicts:
         name, word = safe(verdict.candidate, "bold"), status_text(verdict.verdict.value)
         for judgement in verdict.judgements:

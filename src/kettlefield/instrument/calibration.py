@@ -50,6 +50,7 @@ class Calibration(msgspec.Struct, frozen=True, kw_only=True):
     sampler_hz: float
     sampler_share: float  # of one core
     sampler_looks: int
+    disturbed: str | None = None  # what the host was busy with meanwhile: then calibrate again when it is quiet
     sampler_missed: int  # looks that the schedule asked for and that were not taken
 
 
@@ -79,6 +80,7 @@ def calibrate(seconds: float, tell: Callable[[str], None]) -> Calibration:
         finally:
             lasted_s = time.perf_counter() - began_s
             seen = sampler.finish_phase("calibration")
+            disturbed = sampler.disturbed(began_s, began_s + lasted_s)
             sampler.stop()
     looks = len(seen.samples) - 1 if seen is not None else 0  # one of them was ours
     return Calibration(
@@ -88,6 +90,7 @@ def calibrate(seconds: float, tell: Callable[[str], None]) -> Calibration:
         sampler_hz=SAMPLER_HZ,
         sampler_share=sampler.cpu_s / lasted_s,
         sampler_looks=looks,
+        disturbed=disturbed,
         sampler_missed=max(0, int(lasted_s * SAMPLER_HZ) - looks),
     )
 

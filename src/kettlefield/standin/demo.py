@@ -76,7 +76,7 @@ at_least = 0.5
 [[criterion]]
 measure = "pass_rate"
 no_worse_than = "reference"
-margin = 0.2
+margin = 0.15
 
 [[criterion]]
 measure = "first_token_s.p50"
