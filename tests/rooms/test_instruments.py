@@ -271,7 +271,11 @@ def test_capacity_is_sought_from_the_scheduled_moment():
     assert end.facts["capacity_rps"] == max(held) < min(failed) == end.facts["fails_at_rps"]
     assert all(item.scheduled_lag_s >= 0 for item in timed)
     assert all(one["requests"] >= 8 or one["rate_rps"] * 0.6 < 8 for one in end.facts["tries"])
-    _, (end,) = run(Client(fails_at=1), lambda bench: seek_capacity(bench, limits, search))
+    fast = Search(first_rate_rps=4000, lasting_s=60.0, tries=1, reply_tokens=8, seed=1)
+    _, (end,) = run(Client(), lambda bench: seek_capacity(bench, limits, fast))
+    assert 400 < end.facts["tries"][0]["requests"] < 800  # a server that cannot keep up is not buried
+    few = Search(first_rate_rps=40, lasting_s=0.2, tries=2, reply_tokens=8, seed=1)
+    _, (end,) = run(Client(fails_at=1), lambda bench: seek_capacity(bench, limits, few))
     assert end.facts["capacity_rps"] is None and all(one["unanswered"] for one in end.facts["tries"])
 
 

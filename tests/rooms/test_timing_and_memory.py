@@ -199,3 +199,57 @@ def test_a_wall_clock_that_is_set_is_noted_and_moves_no_duration(bench, make_pla
     assert notes(bench.record) == []
     serving._note_clock_step(place, offset - 3600)
     assert "set by +3600 s" in notes(bench.record)[0]
+
+
+def lines_of(text, first_words):
+    """The rows of the table whose head begins with these words, up to the next empty line."""
+    lines = text.splitlines()
+    head = next(n for n, line in enumerate(lines) if line.strip().startswith("candidate") and first_words in line)
+    rows = lines[head + 2 :]
+    return [line.split() for line in rows[: next((n for n, line in enumerate(rows) if not line.strip()), len(rows))]]
+
+
+def test_the_speed_view_names_each_candidate_once_and_says_what_went_wrong(bench, capsys):
+    from kettlefield.cli.speed_part import show_speed
+
+    speed = {"depth": {"floor": 95.0}, "arrivals": {"per_engineer_hour": 10}}
+    for name, rate in (("m@f16", 100), ("m@q8_0", 200)):
+        ids = bench.candidate(name, speed=speed)
+        for _ in range(6):
+            bench.timed(ids, "latency", GRID, rate=rate)
+        for depth in (100, 200):
+            bench.timed(ids, "depth", {"depth_tokens": depth}, rate=rate - depth / 10, prompt=depth)
+        for purpose in ("uncached", "cached"):
+            bench.timed(ids, purpose, {"prompt_tokens": 1024}, first=0.5 if purpose == "uncached" else 0.05)
+        bench.timed(ids, "system", {"system_tokens": 900, "first": True})
+    bench.timed(ids, "latency", GRID, counts_nothing=True)
+    bench.ended(ids, "cache", "broke off (reset)")
+    bench.ended(ids, "arrivals", capacity_rps=4.0, fails_at_rps=None, tries=[{}, {}])
+    show_speed(bench.record.path, None, as_json=False)
+    out = capsys.readouterr().out
+    assert [row[0] for row in lines_of(out, "one at a time")] == ["m@f16", "m@q8_0"]
+    depth = lines_of(out, "context filled to")
+    assert [row[0] for row in depth] == ["m@f16", "200", "m@q8_0", "200"]
+    assert "m@f16: decodes below 95 tokens/s from about 100 tokens on" in out
+    assert "m@q8_0: decodes below 95 tokens/s at no depth that was tried" in out
+    assert lines_of(out, "holds at")[0][:6] == ["m@q8_0", "4.00", "-", "2", "at", "least"] and "1,440" in out
+    assert "! m@q8_0: cache ended early: broke off (reset)" in out
+    assert "! m@q8_0: the server counted no tokens in 1 requests" in out and "long system prompt, the first" in out
+    assert "not calibrated" in out
+
+
+def test_the_memory_view_tells_a_leak_and_a_group_of_few_is_marked(bench, capsys):
+    from kettlefield.cli.groups_part import show_groups
+    from kettlefield.cli.memory_part import show_memory
+
+    ids = bench.candidate("m@f16")
+    for number in range(1, 9):
+        bench.timed(ids, "leak", {"number": number}, memory=10**6 + 2 * KIB * number)
+    bench.phase(ids, "load", 4 * KIB)
+    bench.trial(ids, 0, PASSED)
+    show_memory(bench.record.path, None, as_json=False)
+    out = capsys.readouterr().out
+    assert "each request: IT LEAKS" in out and "2.00 KiB to 2.00 KiB" in out and "not available here" in out
+    assert lines_of(out, "phase")[0][:4] == ["m@f16", "load", "4.00", "KiB"]
+    show_groups(bench.record.path, None, "kind", as_json=False)
+    assert "1 of 1 ?" in capsys.readouterr().out

@@ -12,6 +12,7 @@ from kettlefield.server.exchange import Exchange
 
 ARRIVALS = "arrivals"
 LEAST_REQUESTS = 8  # fewer arrivals say nothing of a p95
+MOST_REQUESTS = 600  # more say nothing new, and a server that cannot keep up would be buried
 DRAIN = 1.0  # of the schedule's length: how long the last replies are waited for
 
 
@@ -56,8 +57,8 @@ async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Procedu
         if bench.budget.is_spent:
             yield Ended(name=ARRIVALS, why=BUDGET, facts=_facts(bracket, tries))
             return
-        # a slow rate needs a longer schedule before enough has arrived
-        lasting_s = max(search.lasting_s, LEAST_REQUESTS / rate)
+        # a slow rate needs a longer schedule before enough has arrived, a fast one has enough sooner
+        lasting_s = min(max(search.lasting_s, LEAST_REQUESTS / rate), MOST_REQUESTS / rate)
         moments = arrival_times(rate, lasting_s, search.seed)
         answered, unanswered = await _send(bench, moments, search.reply_tokens, lasting_s * DRAIN)
         for exchange, lag_s in answered:
