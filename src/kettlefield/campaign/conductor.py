@@ -171,6 +171,7 @@ class Conductor:
             asks=[render_exercise(exercise, candidate.prompting) for exercise in self._asked.exercises],
             sampling=sampling_of(candidate, candidate.sampling.seed),
             trouble=lambda text: self._trouble(candidate, candidate_id, text),
+            note=lambda text: self._note(text, candidate_id),
             phase=lambda name: self._observer.phase(candidate.name, name),
             share=share,
         )
@@ -213,8 +214,8 @@ class Conductor:
             words = session.process.last_words()
             self._trouble(candidate, candidate_id, f"{candidate.name}: the server died half-way: {words}")
 
-    def _note(self, text: str) -> None:
-        self._record.save_note(text)
+    def _note(self, text: str, candidate_id: int | None = None) -> None:
+        self._record.save_note(text, candidate_id)
         self._observer.trouble(text)
 
     def _trouble(self, candidate: Candidate, candidate_id: int, text: str) -> None:

@@ -37,7 +37,8 @@ class Job:
     session: Session
     asks: list[Ask]  # the suite's prompts
     sampling: dict[str, object]
-    trouble: Callable[[str], None]
+    trouble: Callable[[str], None]  # something could not be measured
+    note: Callable[[str], None]  # something that a reader should know
     phase: Callable[[str], None]
     share: float  # of the timed requests that are to be in the record after this: below 1 while blocks are left
 
@@ -86,7 +87,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
     await _keep(job, warm_up(bench, job.asks, job.candidate.speed.warm_up))
     busy = job.session.sampler.disturbed(time.perf_counter() - QUIET_S, time.perf_counter())
     if busy is not None:
-        job.trouble(f"{job.candidate.name}: the host is not quiet before timing begins: {busy}")
+        job.note(f"{job.candidate.name}: the host is not quiet before timing begins: {busy}")
     bench = await _with_ruler(job, bench, names)
     for step in _steps(job):
         if step.name in names and job.session.is_alive():
@@ -173,7 +174,7 @@ async def _with_ruler(job: Job, bench: Bench, names: tuple[str, ...]) -> Bench:
     _save(job, Timed(purpose=WARM_UP, exchange=exchange))
     counted = exchange.trace.prompt_tokens
     if not counted:
-        job.trouble(f"{job.candidate.name}: the server does not count prompt tokens; lengths are by guess")
+        job.note(f"{job.candidate.name}: the server does not count prompt tokens; lengths are by guess")
         return bench
     return dataclasses.replace(bench, chars_per_token=len(text) / counted)
 
@@ -189,7 +190,7 @@ async def _keep(job: Job, procedure: Procedure) -> None:
             _save(job, item)
         elif item.name == WARM_UP:
             if not item.facts.get("settled", True) and job.candidate.speed.warm_up:
-                job.trouble(f"{job.candidate.name}: first-token times had not settled after the warm-up")
+                job.note(f"{job.candidate.name}: first-token times had not settled after the warm-up")
         elif item.name != LATENCY or job.share >= 1 or item.why not in GOOD_ENDS:
             _end(job, item)
 
