@@ -89,7 +89,7 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, tmp_p
     assert depths[0]["first_token_s"]["value"] < depths[2]["first_token_s"]["value"]
     assert "exceed the context" in speed["depth"]["past_window"]
     new, again = speed["cached"]
-    assert again["first_token_s"]["value"] < new["first_token_s"]["value"] and speed["cache_ratio"]["high"] < 1
+    assert again["first_token_s"]["value"] < new["first_token_s"]["value"] and speed["cache_ratio"]["value"] < 1
     one, four = speed["clients"]["rates_tps"]
     assert four > one and [cell["n"] for cell in speed["clients"]["cells"]] == [3, 12]
     capacity = speed["capacity"]

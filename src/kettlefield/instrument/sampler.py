@@ -121,10 +121,11 @@ class Sampler:
                 return
             with self._lock:
                 self._look(exact=False)
-                began_s = time.monotonic()
-                if began_s >= look_at_s:
+                if time.monotonic() >= look_at_s:
+                    before_s = time.thread_time()  # not wall time: a busy host must not make the looks rare
                     self._look_at_host()
-                    look_at_s = began_s + max(LOOK_EVERY_S, LOOK_COST * (time.monotonic() - began_s))
+                    cost_s = time.thread_time() - before_s
+                    look_at_s = time.monotonic() + max(LOOK_EVERY_S, LOOK_COST * cost_s)
             self.cpu_s = time.thread_time()
 
     def _look(self, *, exact: bool) -> None:

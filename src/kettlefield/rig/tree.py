@@ -132,9 +132,9 @@ class TreeWatch:
             self._drop(pid)
 
     def _scan(self, *, now: bool) -> None:
-        began_s = time.monotonic()
-        if not now and began_s < self._scan_at_s:
+        if not now and time.monotonic() < self._scan_at_s:
             return
+        before_s = time.thread_time()  # not wall time: a busy host must not make the scans rare
         found = process_tree(self._root)
         for pid in set(self._members) - set(found):
             self._drop(pid)
@@ -144,8 +144,8 @@ class TreeWatch:
                     self._members[pid] = _Member(pid)
                     self._members[pid].look()
                     self._members[pid].read_shares()
-        took_s = time.monotonic() - began_s
-        self._scan_at_s = began_s + max(RESCAN_EVERY_S, RESCAN_COST * took_s)
+        cost_s = time.thread_time() - before_s
+        self._scan_at_s = time.monotonic() + max(RESCAN_EVERY_S, RESCAN_COST * cost_s)
 
     def _drop(self, pid: int) -> None:
         self._members.pop(pid).close()
