@@ -180,3 +180,23 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
         assert f"`{key}`" in exercise or f'"{key}"' in exercise, key
     for table in schema.metadata.tables:
         assert f"`{table}`" in record or table == "meta", table
+
+
+@pytest.mark.parametrize(
+    ("table", "body", "said"),
+    [
+        ("rig", "blocks = 0", "blocks is 0"),
+        ("memory", 'sample_every = "1 us"', "sample_every is 1e-06"),
+        ("speed", '[speed.arrivals]\nfirst_token = "1 us"', "arrivals.first_token is 1e-06"),
+        ("speed", '[speed.arrivals]\nlasting = "1 ms"', "arrivals.lasting is 0.001"),
+        ("speed", "[speed.depth]\ntokens = [0]", "depth.tokens is 0"),
+        ("speed", "[speed.clients]\ncounts = [0]", "clients.counts is 0"),
+        ("speed", "reply_tokens = [64, 1]", "reply_tokens is 1"),
+        ("speed", "precision = 1.5", "precision is 1.5"),
+        ("speed", "[speed.depths]\ntokens = [1]", 'Did you mean "depth"?'),
+    ],
+)
+def test_a_measurement_that_cannot_be_made_is_refused_before_anything_runs(make_plan, table, body, said):
+    with pytest.raises(InputError) as caught:
+        read_plan(make_plan(tables={table: body}))
+    assert said in str(caught.value)

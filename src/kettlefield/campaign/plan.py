@@ -77,6 +77,8 @@ def read_plan(path: Path) -> Plan:
     data = read_toml(path)
     written = to_struct(data, tables.PlanFile, path)
     text = read_text(path)
+    if written.rig.blocks < 1:
+        raise InputError(f"blocks is {written.rig.blocks}", f"{path} [rig]", "Write 1 or more.")
     candidates = tuple(_resolve(path, written, number) for number in range(len(written.candidate)))
     _check_candidates(path, candidates)
     plan_parts = {
@@ -221,6 +223,7 @@ def _bounds(candidate: Candidate) -> tuple[tuple[str, float, float], ...]:
         ("max_tokens", candidate.sampling.max_tokens, 1),
         *_speed_bounds(candidate.speed),
         ("leak_requests", candidate.memory.leak_requests, 0),
+        ("sample_every", candidate.memory.sample_every, 0.005),
         ("samples", candidate.grading.samples, 1),
         ("in_flight", candidate.grading.in_flight, 1),
         ("fault_retries", candidate.grading.fault_retries, 0),
@@ -257,6 +260,8 @@ def _speed_bounds(speed: tables.SpeedTable) -> tuple[tuple[str, float, float], .
         ("depth.system_tokens", speed.depth.system_tokens, 0),
         *(("clients.counts", count, 1) for count in speed.clients.counts),
         ("clients.requests", speed.clients.requests, 1),
+        ("arrivals.first_token", 1 if speed.arrivals.first_token is None else speed.arrivals.first_token, 0.001),
+        ("arrivals.lasting", speed.arrivals.lasting, 0.1),
         ("arrivals.tries", speed.arrivals.tries, 1),
         ("arrivals.per_engineer_hour", speed.arrivals.per_engineer_hour, 0.001),
     )

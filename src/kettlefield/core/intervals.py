@@ -90,7 +90,7 @@ def pass_ratio(passed: Sequence[int], asked: Sequence[int], *, confidence: float
         raise ValueError("wanted at least one exercise, with 0 <= passed <= asked and asked >= 1")
     trials = float(asked_n.sum())
     ratio = float(passed_n.sum()) / trials
-    counted = _effective_trials(passed_n, asked_n, ratio)
+    counted = _counted_trials(passed, asked)
     low, high = wilson_interval(min(ratio * counted, counted), counted, confidence=confidence)
     return Estimate(value=ratio, low=low, high=high, n=int(trials))
 
