@@ -222,7 +222,7 @@ def test_the_grid_asks_each_length_and_stops_when_precise_spent_or_at_a_fault():
         assert item.exchange.trace.prompt_tokens == pytest.approx(item.point["prompt_tokens"], abs=40)
         assert ask.sampling["max_tokens"] == item.point["reply_tokens"]
     timed, (end,) = run(Client(), lambda bench: time_latency(bench, ASKS, grid(requests=90, precision=0.1), {}))
-    assert (len(timed), end.why) == (6, "precise")
+    assert (len(timed), end.why, end.facts["points"]) == (6, "precise", {"reply_tokens 9": "precise"})
     timed, (end,) = run(Client(), lambda bench: time_latency(bench, ASKS, grid(), {}), budget_s=0.0)
     assert (timed, end.why) == ([], "budget")
     timed, (end,) = run(Client(fails_at=3), lambda bench: time_latency(bench, ASKS, grid(), {}))

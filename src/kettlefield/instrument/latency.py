@@ -53,7 +53,7 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict
     done : dict
         Requests that the record holds already, by `point_name`.
     """
-    why = DONE
+    reasons: dict[str, str] = {}  # why each point ended
     for prompt_tokens in grid.prompt_tokens or (None,):
         for reply_tokens in grid.reply_tokens:
             point = {"prompt_tokens": prompt_tokens, "reply_tokens": reply_tokens}
@@ -61,20 +61,22 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict
             rates: list[float] = []
             for number in range(done.get(point_name(point), 0), grid.requests):
                 if bench.budget.is_spent:
-                    yield Ended(name=LATENCY, why=BUDGET, facts=point)
+                    yield Ended(name=LATENCY, why=BUDGET, facts={"points": reasons, "cut_short": point_name(point)})
                     return
                 exchange = await bench.client.ask(_request(bench, asks, prompt_tokens, reply_tokens, number))
                 yield Timed(purpose=LATENCY, exchange=exchange, point=point)
                 if exchange.fault is not None:
-                    yield Ended(name=LATENCY, why=exchange.fault, facts=point)
+                    yield Ended(name=LATENCY, why=exchange.fault, facts={"points": reasons})
                     return
                 figures = read_figures(exchange.trace)
                 firsts += [figures.first_token_s] if figures.first_token_s else []
                 rates += [figures.decode_rate_tps] if figures.decode_rate_tps else []
                 if is_precise(firsts, grid.precision) and is_precise(rates, grid.precision):
-                    why = PRECISE
+                    reasons[point_name(point)] = PRECISE
                     break
-    yield Ended(name=LATENCY, why=why)
+            reasons.setdefault(point_name(point), DONE)
+    why = PRECISE if set(reasons.values()) == {PRECISE} else DONE
+    yield Ended(name=LATENCY, why=why, facts={"points": reasons})
 
 
 def point_name(point: Mapping[str, object]) -> str:
