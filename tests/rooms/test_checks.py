@@ -252,8 +252,10 @@ def test_growth_of_memory_is_bounded_too(tmp_path):
 
 
 def test_a_budget_is_held_beside_the_own_answer(tmp_path):
-    check = {"kind": "budget", "name": "b", "function": "repeats", "inputs": "inputs.py", "size": 5000, "at_most": 4}
-    exercise = write_exercise(tmp_path / "e", {"check": [check]}, {"inputs.py": INPUTS, "answer/answer.py": SQUARE})
+    check = {"kind": "budget", "name": "b", "function": "repeats", "inputs": "inputs.py", "size": 4000, "at_most": 4}
+    # Room for a busy machine: the budget is to end it, not the clock.
+    spec = {"check": [check], "limits": {"cpu": "60 s", "wall": "90 s"}}
+    exercise = write_exercise(tmp_path / "e", spec, {"inputs.py": INPUTS, "answer/answer.py": SQUARE})
     assert grade(exercise, SQUARE)[0] == "passed"
     outcome, detail, _ = grade(exercise, SQUARE.replace("c in seen", "c in [s for s in seen for _ in range(2)]"))
     assert (outcome, "times as long" in detail) == ("wrong-answer", True), detail
