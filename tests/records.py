@@ -46,10 +46,10 @@ class Writer:
         ]
         self.record.begin(campaign, kinds)
 
-    def candidate(self, name, *, description="server 1", speed=None, **session_facts):
+    def candidate(self, name, *, description="server 1", speed=None, baseline=False, **session_facts):
         model, _, level = name.partition("@")
         entry = CandidateEntry(
-            name=name, model=model, level=level, reference=level == "f16", settings={"grading": {"samples": self.samples}, "speed": speed or {}},
+            name=name, model=model, level=level, reference=level == "f16", baseline=baseline, settings={"grading": {"samples": self.samples}, "speed": speed or {}},
             weights_path="w", weights_bytes=500, weights_sha256="ab", weights_facts=self.facts,
         )  # fmt: skip
         found = self.record.put_candidate(entry)

@@ -9,7 +9,7 @@ from kettlefield.analysis.contrast import contrast, on_frontier
 from kettlefield.analysis.frames import campaign_facts, open_trial, speed_frame, trials_frame
 from kettlefield.analysis.groups import pass_rates_by
 from kettlefield.analysis.verdict import overall, reach_verdicts, recommendations
-from kettlefield.campaign.criteria import criteria_of_text
+from kettlefield.campaign.criteria import terms_of_text
 from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.core.intervals import pass_ratio, wilson_interval
@@ -157,7 +157,8 @@ def criterion(measure, **sides):
 
 def verdicts(writer, path):
     facts = campaign_facts(writer.record)
-    return reach_verdicts(contrast(writer.record), criteria_of_text(facts["plan_text"], path))
+    terms = terms_of_text(facts["plan_text"], path)
+    return reach_verdicts(writer.record, contrast(writer.record), terms.criteria)
 
 
 @pytest.mark.parametrize(
@@ -214,7 +215,8 @@ def test_every_kind_of_criterion_and_its_reason(write, tmp_path):
     reasons = [j.reason for j in found.judgements]
     assert reasons[1] == "n = 12 cannot bound it; it takes 59"
     assert reasons[2] == "n = 12 cannot bound it; it takes 29"  # 0.9**29 = 0.047 <= 0.05 < 0.9**28
-    assert reasons[5] == reasons[7] == "not measured"
+    assert reasons[7] == "not measured; it needs the answers part"
+    assert reasons[5].startswith("not measured; it needs weights whose header is read")
     assert found.verdict is Verdict.REJECTED
 
 

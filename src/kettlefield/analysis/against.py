@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import pandas as pd
 
-from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.analysis.frames import counted_trials
 from kettlefield.core.paired import Pairs, count_pairs, exact_p, holm
 
 
@@ -26,19 +26,21 @@ def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[s
     Parameters
     ----------
     candidates : data frame
-        Columns name, model, reference.
+        Columns name, model, reference; where there is a column ``family``, candidates of one family are held
+        against its reference, else those of one model.
     trials : data frame
         Columns candidate, exercise, sample, outcome, first_outcome; faults of server and rig are left out, on
         both sides of a pair.
     """
-    counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
-    passed = counted.assign(passed=counted["first_outcome"] == Outcome.PASSED.value)
+    passed = counted_trials(trials)
     found: dict[str, Against] = {}
-    for _, of_model in candidates.groupby("model", sort=False):
+    for _, of_model in candidates.groupby("family" if "family" in candidates else "model", sort=False):
         references = list(of_model[of_model["reference"].astype(bool)]["name"])
         levels = [name for name in of_model["name"] if name not in references]
         known = {
-            name: one for name in levels if references and (one := _against(passed, name, references[0])) is not None
+            name: one
+            for name in levels
+            if references and (one := find_against(passed, name, references[0])) is not None
         }
         adjusted = holm([one.p for one in known.values()])
         for (name, one), p_adjusted in zip(known.items(), adjusted, strict=True):
@@ -48,7 +50,16 @@ def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[s
     return found
 
 
-def _against(passed: pd.DataFrame, level: str, reference: str) -> Against | None:
+def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | None:
+    """One candidate held against another on what both were asked; None where that is nothing.
+
+    Parameters
+    ----------
+    passed : data frame
+        Columns candidate, exercise, sample, passed.
+    level, reference : str
+        Candidates.
+    """
     keys = ["exercise", "sample"]
     mine, other = (passed[passed["candidate"] == name][[*keys, "passed"]] for name in (level, reference))
     both = mine.merge(other, on=keys, suffixes=("", "_reference"))

@@ -12,17 +12,20 @@ from kettlefield.analysis.against import Against, against_references
 from kettlefield.analysis.frames import (
     campaign_facts,
     candidates_frame,
+    counted_trials,
     memory_frame,
     speed_frame,
     trials_frame,
 )
 from kettlefield.analysis.suites import SeedPair, SuiteFigures, by_suite, exercises_frame, seed_pairs, together
 from kettlefield.analysis.timing import undisturbed
+from kettlefield.core.errors import InputError
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.frontier import frontier
 from kettlefield.core.intervals import quantile_interval
 from kettlefield.core.measures import MEASURES, Measure
-from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.paired import passes_in_k
 from kettlefield.core.timeline import quantile
 from kettlefield.record.store import Record
 
@@ -35,11 +38,14 @@ class Figures:
     model: str
     level: str
     reference: bool
+    baseline: bool  # held against, not up for approval
     planned: int  # trials that the campaign asks for
     trials: int  # that count: faults of server and rig are beside them
     solved: int  # at the first attempt
     solved_after_repair: dict[int, int]  # repair turns -> trials that passed after so many
     faults: int
+    score: float | None  # mean, with credit for the checks that passed
+    passes_in_k: dict[int, float]  # chance that at least one of k samples passes, in the mean over exercises
     pass_rate: Estimate | None  # ratio
     peak_bytes: int | None
     host_peak_bytes: int | None
@@ -69,7 +75,12 @@ class Figures:
         if measure.quantile is not None and measure.field is not None:
             values = self.speed[measure.field]
             return quantile_interval(values, measure.quantile, confidence=confidence) if values else None
-        plain = {"peak_bytes": self.peak_bytes, "load_s": self.load_s, "prediction_error": self.prediction_error}
+        plain = {
+            "peak_bytes": self.peak_bytes,
+            "load_s": self.load_s,
+            "prediction_error": self.prediction_error,
+            "seconds_per_solved": self.seconds_per_solved,
+        }
         return plain[measure.name]
 
     @property
@@ -78,6 +89,13 @@ class Figures:
         if self.peak_bytes is None or not self.predicted_bytes:
             return None
         return abs(self.peak_bytes - self.predicted_bytes) / self.predicted_bytes
+
+    @property
+    def byte_seconds_per_solved(self) -> float | None:
+        """Memory taken times request time, for each trial solved: what a solution costs of the machine."""
+        if self.peak_bytes is None or self.seconds_per_solved is None:
+            return None
+        return self.peak_bytes * self.seconds_per_solved
 
     @property
     def ceiling_share(self) -> float | None:
@@ -116,7 +134,7 @@ def on_frontier(rows: Sequence[Figures]) -> tuple[str, ...]:
     return tuple(row.candidate for row, best in zip(known, frontier(figures), strict=True) if best)
 
 
-def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
+def contrast(record: Record, *, confidence: float = 0.95, reference: str | None = None) -> Contrast:
     """Read a record's candidates side by side.
 
     Parameters
@@ -125,16 +143,20 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
         An open record.
     confidence : float
         Two-sided, of every interval.
+    reference : str, optional
+        A candidate that all others are held against, whatever their model; none: each model's reference level.
 
     Raises
     ------
     InputError
-        No campaign was begun in it.
+        No campaign was begun in it, or there is no such candidate.
     """
     facts = campaign_facts(record)
     trials, speed, memory = trials_frame(record), speed_frame(record), memory_frame(record)
     exercises = exercises_frame(record)
     candidates = candidates_frame(record)
+    if reference is not None:
+        candidates = _with_reference(candidates, reference, record)
     against = against_references(candidates, trials)
     rows = []
     for entry in candidates.to_dict("records"):
@@ -161,6 +183,14 @@ def contrast(record: Record, *, confidence: float = 0.95) -> Contrast:
     )
 
 
+def _with_reference(candidates: pd.DataFrame, reference: str, record: Record) -> pd.DataFrame:
+    """The candidates as if all were levels of one model with that reference."""
+    names = list(candidates["name"])
+    if reference not in names:
+        raise InputError(f'there is no candidate "{reference}"', str(record.path), f"Known here: {', '.join(names)}.")
+    return candidates.assign(reference=candidates["name"] == reference, family="")
+
+
 def _figures(
     entry: dict[Any, Any],
     trials: pd.DataFrame,
@@ -172,10 +202,9 @@ def _figures(
     planned: int,
     confidence: float,
 ) -> Figures:
-    counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
-    passed = counted["first_outcome"] == Outcome.PASSED.value
-    repaired = counted[(counted["outcome"] == Outcome.PASSED.value) & ~passed]
-    solved = int(passed.sum())
+    counted = counted_trials(trials)
+    repaired = counted[(counted["outcome"] == Outcome.PASSED.value) & ~counted["passed"]]
+    solved = int(counted["passed"].sum())
     facts = json.loads(entry["weights_facts"])
     suites = by_suite(counted, exercises)
     return Figures(
@@ -183,11 +212,14 @@ def _figures(
         model=entry["model"],
         level=entry["level"],
         reference=bool(entry["reference"]),
+        baseline=bool(entry["baseline"]),
         planned=planned,
         trials=len(counted),
         solved=solved,
         solved_after_repair=dict(sorted(Counter(int(attempts) - 1 for attempts in repaired["attempts"]).items())),
         faults=len(trials) - len(counted),
+        score=_mean(counted["score"]),
+        passes_in_k=_passes_in_k(counted),
         pass_rate=together(suites, confidence=confidence),
         peak_bytes=_most(memory["peak_bytes"]),
         host_peak_bytes=_most(memory["host_peak_bytes"]),
@@ -210,6 +242,13 @@ def _figures(
         seeds=seed_pairs(counted, exercises),
         speed={name: tuple(undisturbed(speed)[name].dropna().astype(float)) for name in _speed_fields()},
     )
+
+
+def _passes_in_k(counted: pd.DataFrame) -> dict[int, float]:
+    shares = counted.groupby("exercise")["passed"].agg(["sum", "count"]).astype(int)
+    passed, asked = list(shares["sum"]), list(shares["count"])
+    found = {k: passes_in_k(passed, asked, k) for k in range(1, min(asked, default=0) + 1)}
+    return {k: chance for k, chance in found.items() if chance is not None}
 
 
 def _speed_fields() -> set[str]:

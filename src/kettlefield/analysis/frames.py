@@ -7,6 +7,7 @@ import pandas as pd
 import sqlalchemy as sa
 
 from kettlefield.core.errors import InputError
+from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_json, unpack_text
 from kettlefield.record.store import Record
@@ -66,6 +67,12 @@ def trials_frame(record: Record) -> pd.DataFrame:
         .order_by(trial.c.id)
     )
     return _frame(record, query)
+
+
+def counted_trials(trials: pd.DataFrame) -> pd.DataFrame:
+    """The trials that count, with ``passed``: at the first attempt; faults of server and rig are left out."""
+    counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
+    return counted.assign(passed=counted["first_outcome"] == Outcome.PASSED.value)
 
 
 def speed_frame(record: Record) -> pd.DataFrame:

@@ -6,10 +6,9 @@ from dataclasses import dataclass
 import pandas as pd
 import sqlalchemy as sa
 
-from kettlefield.analysis.frames import trials_frame
+from kettlefield.analysis.frames import counted_trials, trials_frame
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import pass_ratio
-from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 
@@ -43,10 +42,8 @@ def pass_rates_by(record: Record, grouping: str) -> tuple[Group, ...]:
     grouping : str
         One of `GROUPINGS` but "outcome", which is no property of an exercise.
     """
-    trials = trials_frame(record)
-    counted = trials[~trials["outcome"].isin([str(fault) for fault in FAULTS])]
+    counted = counted_trials(trials_frame(record))
     joined = counted.merge(_exercises(record, grouping), on="exercise")
-    joined["passed"] = joined["first_outcome"] == Outcome.PASSED.value
     found = []
     for candidate in counted["candidate"].unique():
         mine = joined[joined["candidate"] == candidate]

@@ -3,7 +3,7 @@
 import hashlib
 import json
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -105,23 +105,30 @@ def audit(record: Record) -> Audit:
 
 
 def results_digest(record: Record) -> str:
-    """A digest over every row of the record but the signatures, whatever wrote it."""
+    """A digest over every row of the record but the signatures, whatever wrote it.
+
+    What is NULL is left out, so that a column that a newer format adds leaves the digest of an older record as it
+    was: every such column must be NULL in the rows that were there before.
+    """
     total = hashlib.sha256()
     with record.reading() as connection:
         for table in _RESULTS:
             total.update(f"\0{table.name}\0".encode())
-            for row in connection.execute(sa.select(table).order_by(*table.primary_key.columns)):
-                for part in _parts(tuple(row)):
+            for row in connection.execute(sa.select(table).order_by(*table.primary_key.columns)).mappings():
+                for part in _parts(dict(row)):
                     total.update(part)
     return f"sha256:{total.hexdigest()}"
 
 
-def _parts(row: tuple[Any, ...]) -> Iterator[bytes]:
-    """Every value with its type and length, so that no two rows read alike."""
-    for value in row:
-        data = value if isinstance(value, bytes) else repr(value).encode()
-        yield f"{type(value).__name__}:{len(data)}:".encode()
-        yield data
+def _parts(row: Mapping[str, Any]) -> Iterator[bytes]:
+    """Every value with its name, type and length, so that no two rows read alike."""
+    for name in sorted(row):
+        value = row[name]
+        if value is not None:
+            data = value if isinstance(value, bytes) else repr(value).encode()
+            yield f"{name}:{type(value).__name__}:{len(data)}:".encode()
+            yield data
+    yield b"\n"
 
 
 def _digest_of(entry: SignatureEntry) -> str:

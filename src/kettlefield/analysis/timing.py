@@ -170,7 +170,7 @@ def _timing(
     is_reference = bool(len(other)) and bool(len(mine)) and other["candidate"].iloc[0] == name
 
     def ratio(field: str) -> Estimate | None:
-        return None if is_reference else median_ratio(_alike(grid, undisturbed(alike), field))
+        return None if is_reference else median_ratio(alike_points(grid, undisturbed(alike), field))
 
     return Timing(
         candidate=name,
@@ -198,8 +198,16 @@ def _timing(
     )
 
 
-def _alike(mine: pd.DataFrame, other: pd.DataFrame, field: str) -> list[tuple[list[float], list[float]]]:
-    """The figures of both sides at each point that both were timed at."""
+def alike_points(mine: pd.DataFrame, other: pd.DataFrame, field: str) -> list[tuple[list[float], list[float]]]:
+    """The figures of both sides at each point that both were timed at.
+
+    Parameters
+    ----------
+    mine, other : data frame
+        Columns ``point`` and the field.
+    field : str
+        A figure of a request.
+    """
     sides = [{name: list(group[field].dropna()) for name, group in _by_point(side)} for side in (mine, other)]
     return [(values, sides[1][name]) for name, values in sides[0].items() if name in sides[1]]
 

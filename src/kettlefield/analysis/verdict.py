@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kettlefield.analysis.contrast import Contrast, Figures
+from kettlefield.analysis.measured import Measured
 from kettlefield.core.acceptance import (
     Criterion,
     NoWorse,
@@ -19,6 +20,7 @@ from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import samples_for_bound
 from kettlefield.core.measures import MEASURES
 from kettlefield.core.paired import Evidence, Pairs, exercises_to_settle, no_worse, score_interval
+from kettlefield.record.store import Record
 from kettlefield.weights.facts import Licence
 from kettlefield.weights.licence import is_allowed
 
@@ -42,11 +44,30 @@ class CandidateVerdict:
     judgements: tuple[Judgement, ...]
 
 
-def reach_verdicts(table: Contrast, criteria: Sequence[Criterion]) -> tuple[CandidateVerdict, ...]:
-    """Hold every candidate against the criteria, in the order of the record."""
-    verdicts = []
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Decision:
+    """All that a record decides."""
+
+    title: str
+    simulated: bool
+    table: Contrast
+    criteria: tuple[Criterion, ...]
+    verdicts: tuple[CandidateVerdict, ...]  # of all candidates but baselines
+    recommended: dict[str, str]  # model -> candidate
+    conditions: dict[str, tuple[str, ...]]  # candidate -> what its verdict holds for
+
+    def of(self, candidate: str) -> CandidateVerdict | None:
+        """The verdict on one candidate."""
+        return next((one for one in self.verdicts if one.candidate == candidate), None)
+
+
+def reach_verdicts(record: Record, table: Contrast, criteria: Sequence[Criterion]) -> tuple[CandidateVerdict, ...]:
+    """Hold every candidate against the criteria, in the order of the record; a baseline is not up for approval."""
+    verdicts, measured = [], Measured(record)
     for row in table.rows:
-        judgements = tuple(_judge(row, criterion) for criterion in criteria)
+        if row.baseline:
+            continue
+        judgements = tuple(_judge(measured, row, criterion) for criterion in criteria)
         verdict = reach_verdict([judgement.status for judgement in judgements])
         verdicts.append(CandidateVerdict(candidate=row.candidate, verdict=verdict, judgements=judgements))
     return tuple(verdicts)
@@ -73,34 +94,35 @@ def recommendations(table: Contrast, verdicts: Sequence[CandidateVerdict]) -> di
     return {model: row.candidate for model, row in found.items()}
 
 
-def _judge(row: Figures, criterion: Criterion) -> Judgement:
-    measure = MEASURES[criterion.measure]
+def _judge(measured: Measured, row: Figures, criterion: Criterion) -> Judgement:
     if isinstance(criterion.threshold, OneOf):
         return _judge_licence(row, criterion, criterion.threshold)
     if isinstance(criterion.threshold, NoWorse):
-        return _judge_no_worse(row, criterion, criterion.threshold)
-    # both one-sided bounds at the stated confidence are the ends of this two-sided interval
-    found = row.estimate(measure, confidence=2 * criterion.confidence - 1)
+        return _judge_no_worse(measured, row, criterion, criterion.threshold)
+    found = measured.find(row, criterion)
     threshold = criterion.threshold
     status = judge(threshold, found)
     reason = ""
-    if criterion.measure == "pass_rate" and 0 < row.trials < row.planned:
+    asked = MEASURES[criterion.measure].among
+    trials, planned = (measured.trials(row, criterion), measured.planned(row, criterion)) if asked else (0, 0)
+    if 0 < trials < planned:
         # what is missing may be the harder half: half a campaign decides nothing
         status = Status.UNDECIDED
-        reason = f"{row.trials} of {row.planned} trials count so far; run qualify to the end"
+        reason = f"{trials} of {planned} trials count so far; run qualify to the end"
     elif status is Status.UNDECIDED:
-        reason = _reason(criterion, threshold, found, measure.quantile)
+        reason = _reason(criterion, threshold, found)
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
 
 
-def _judge_no_worse(row: Figures, criterion: Criterion, wanted: NoWorse) -> Judgement:
+def _judge_no_worse(measured: Measured, row: Figures, criterion: Criterion, wanted: NoWorse) -> Judgement:
     """The level against its reference on the same exercises; the reference is no worse than itself."""
     if row.reference:
         return Judgement(criterion=criterion, found="is the reference level", status=Status.MET, reason="")
-    if row.against is None:
+    against = measured.against(row, criterion)
+    if against is None:
         reason = "there is no reference level of this model, or they share no trials"
         return Judgement(criterion=criterion, found=None, status=Status.UNDECIDED, reason=reason)
-    pairs = row.against.pairs
+    pairs = against.pairs
     found = score_interval(pairs, confidence=2 * criterion.confidence - 1)
     evidence = no_worse(pairs, wanted.margin, confidence=criterion.confidence)
     status = {
@@ -108,8 +130,9 @@ def _judge_no_worse(row: Figures, criterion: Criterion, wanted: NoWorse) -> Judg
         Evidence.SHOWN_WORSE: Status.NOT_MET,
         Evidence.NOT_SHOWN: Status.UNDECIDED,
     }[evidence]
-    if pairs.pairs < row.planned:
-        reason = f"{pairs.pairs} of {row.planned} trials are paired so far; run qualify to the end"
+    planned = measured.planned(row, criterion)
+    if pairs.pairs < planned:
+        reason = f"{pairs.pairs} of {planned} trials are paired so far; run qualify to the end"
         return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
     reason = _what_settles(pairs, wanted, criterion) if evidence is Evidence.NOT_SHOWN else ""
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
@@ -129,9 +152,13 @@ def _judge_licence(row: Figures, criterion: Criterion, policy: OneOf) -> Judgeme
     return Judgement(criterion=criterion, found=row.licence, status=status, reason=reason)
 
 
-def _reason(criterion: Criterion, threshold: Threshold, found: Estimate | float | None, quantile: float | None) -> str:
+def _reason(criterion: Criterion, threshold: Threshold, found: Estimate | float | None) -> str:
+    measure = MEASURES[criterion.measure]
     if found is None:
-        return "not measured"
+        depth = criterion.at_depth_tokens
+        needs = measure.needs if depth is None else f"{depth} among [speed.depth] tokens"
+        return f"not measured; it needs {needs}"
+    quantile = measure.quantile
     assert isinstance(found, Estimate)  # noqa: S101 - a plain number is never undecided
     bound = found.low if threshold.at_least is not None else found.high
     if bound is None and quantile is not None:

@@ -1,12 +1,16 @@
 """The criteria of a plan: checked, their thresholds brought to base units."""
 
 import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from kettlefield.campaign import tables
 from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Threshold
 from kettlefield.core.errors import InputError
-from kettlefield.core.measures import MEASURES, Unit
+from kettlefield.core.measures import MEASURES, Measure, Unit
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.properties import PROPERTIES, belongs
 from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.suite.toml_struct import nearest, to_struct
 from kettlefield.weights.licence import check_policy
@@ -25,8 +29,16 @@ def read_criteria(written: tuple[tables.CriterionTable, ...], path: Path) -> tup
     return tuple(_criterion(entry, f"{path} [criterion {number}]") for number, entry in enumerate(written, 1))
 
 
-def criteria_of_text(text: str, where: Path) -> tuple[Criterion, ...]:
-    """The criteria of a plan that is held as text, as a record holds it.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Terms:
+    """What a plan demands, and the conditions that it states."""
+
+    criteria: tuple[Criterion, ...]
+    conditions: tuple[str, ...]
+
+
+def terms_of_text(text: str, where: Path) -> Terms:
+    """The terms of a plan that is held as text, as a record holds it.
 
     Raises
     ------
@@ -37,7 +49,8 @@ def criteria_of_text(text: str, where: Path) -> tuple[Criterion, ...]:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as err:
         raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
-    return read_criteria(to_struct(data, tables.PlanFile, where).criterion, where)
+    written = to_struct(data, tables.PlanFile, where)
+    return Terms(criteria=read_criteria(written.criterion, where), conditions=written.conditions)
 
 
 def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
@@ -57,6 +70,7 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
     if (entry.at_least is None) == (entry.at_most is None) or entry.one_of:
         raise InputError("wants exactly one of at_least and at_most", where, "Set one threshold.")
     _check_confidence(entry, where)
+    _check_narrowing(entry, measure, where)
     side = "at_least" if entry.at_least is not None else "at_most"
     raw = entry.at_least if entry.at_least is not None else entry.at_most
     assert raw is not None  # noqa: S101 - one of them is set, see above
@@ -69,7 +83,83 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
         threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),
         confidence=entry.confidence,
         wanted=f"{side.replace('_', ' ')} {raw}",
+        among=_among(entry),
+        at_depth_tokens=entry.at_depth,
+        outcomes=entry.outcomes,
     )
+
+
+def _among(entry: tables.CriterionTable) -> tuple[tuple[str, str], ...]:
+    return tuple((name, str(value)) for name, value in entry.among.items())
+
+
+def _check_narrowing(entry: tables.CriterionTable, measure: Measure, where: str) -> None:
+    """What narrows a measure must be known, and must be able to narrow this one."""
+    if entry.among and not measure.among:
+        able = ", ".join(name for name, one in MEASURES.items() if one.among)
+        raise InputError(f"among is not for {measure.name}", where, f"It narrows {able}.")
+    unknown = next((name for name in entry.among if name not in PROPERTIES), None)
+    if unknown is not None:
+        raise InputError(f'among has unknown key "{unknown}"', where, nearest(unknown, list(PROPERTIES)))
+    if entry.at_depth is not None and (measure.field is None or entry.at_depth < 1):
+        hint = "It is a number of tokens, for a quantile of first_token_s or decode_rate_tps."
+        raise InputError(f"at_depth = {entry.at_depth} is not for {measure.name}", where, hint)
+    if (measure.name == "outcome_count") != bool(entry.outcomes):
+        raise InputError(
+            "outcomes and outcome_count go together", where, 'Write outcomes = ["over-limit"] for it, for no other.'
+        )
+    known = [outcome.value for outcome in Outcome]
+    unknown = next((name for name in entry.outcomes if name not in known), None)
+    if unknown is not None:
+        raise InputError(f'there is no outcome "{unknown}"', where, nearest(unknown, known))
+
+
+def check_against_plan(criteria: tuple[Criterion, ...], depths: frozenset[int], where: str) -> None:
+    """Refuse a criterion that its own plan can never decide.
+
+    Parameters
+    ----------
+    criteria : tuple of Criterion
+        As read.
+    depths : frozenset of int
+        Context depths in tokens at which any candidate is timed.
+    where : str
+        The plan, for the message.
+
+    Raises
+    ------
+    InputError
+        A criterion names a depth that nothing is timed at.
+    """
+    for number, criterion in enumerate(criteria, 1):
+        depth = criterion.at_depth_tokens
+        if depth is not None and depth not in depths:
+            hint = f"Add {depth} to tokens in [speed.depth]."
+            raise InputError(f"nothing is timed at a depth of {depth} tokens", f"{where} [criterion {number}]", hint)
+
+
+def check_against_suite(criteria: tuple[Criterion, ...], exercises: Sequence[Mapping[str, str]], where: str) -> None:
+    """Refuse a criterion about exercises that the campaign does not ask.
+
+    Parameters
+    ----------
+    criteria : tuple of Criterion
+        As read.
+    exercises : sequence of mapping
+        For each exercise its `PROPERTIES`; several topics as one text, divided by commas.
+    where : str
+        The plan, for the message.
+
+    Raises
+    ------
+    InputError
+        No exercise has the properties that a criterion names.
+    """
+    for number, criterion in enumerate(criteria, 1):
+        if criterion.among and not any(belongs(exercise, criterion.among) for exercise in exercises):
+            wanted = ", ".join(f"{name} {value}" for name, value in criterion.among)
+            hint = "`kettlefield suite list` shows what is asked."
+            raise InputError(f"no exercise asked is of {wanted}", f"{where} [criterion {number}]", hint)
 
 
 def _check_confidence(entry: tables.CriterionTable, where: str) -> None:
@@ -87,11 +177,13 @@ def _no_worse_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
     if entry.margin is None or not 0 < entry.margin < 1:
         raise InputError(f"margin is {entry.margin}", where, "Write the drop that is accepted, such as 0.05.")
     _check_confidence(entry, where)
+    _check_narrowing(entry, MEASURES[entry.measure], where)
     return Criterion(
         measure=entry.measure,
         threshold=NoWorse(margin=entry.margin),
         confidence=entry.confidence,
         wanted=f"at most {entry.margin:g} below reference",
+        among=_among(entry),
     )
 
 
@@ -108,6 +200,8 @@ def _licence_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
 
 
 def _base_value(raw: float | str, unit: Unit) -> float:
+    if unit is Unit.COUNT and (isinstance(raw, str) or raw != int(raw) or raw < 0):
+        raise ValueError("write a whole number, such as 0")
     if unit in {Unit.SECONDS, Unit.BYTES}:
         if not isinstance(raw, str):
             raise ValueError(

@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 from kettlefield.campaign import tables
-from kettlefield.campaign.criteria import read_criteria
+from kettlefield.campaign.criteria import check_against_plan, read_criteria
 from kettlefield.core.acceptance import Criterion
 from kettlefield.core.errors import InputError
 from kettlefield.suite.toml_struct import nearest, read_text, read_toml, to_struct
@@ -26,6 +26,7 @@ class Candidate:
     level: str
     weights: Path | None
     reference: bool
+    baseline: bool
     settings_name: str | None
     server: tables.ServerTable
     prompting: tables.PromptingTable
@@ -56,6 +57,7 @@ class Plan:
     rig: tables.RigTable
     candidates: tuple[Candidate, ...]
     criteria: tuple[Criterion, ...]
+    conditions: tuple[str, ...]  # under which an approval holds
     digest: str  # of the file's text
     parts: dict[str, str]  # digest of each part that a running campaign must not see changed
 
@@ -86,15 +88,20 @@ def read_plan(path: Path) -> Plan:
         "rig": data.get("rig"),
         **{name: data.get(name) for name in tables.OVERRIDABLE},
         "criterion": data.get("criterion"),
+        **({"conditions": data["conditions"]} if written.conditions else {}),
         **{
             f"candidate {candidate.name}": {
                 **candidate.settings(),
                 "weights": entry.weights,
                 "reference": entry.reference,
+                **({"baseline": True} if entry.baseline else {}),
             }
             for candidate, entry in zip(candidates, written.candidate, strict=True)
         },
     }
+    criteria = read_criteria(written.criterion, path)
+    depths = frozenset(depth for candidate in candidates for depth in candidate.speed.depth.tokens)
+    check_against_plan(criteria, depths, str(path))
     return Plan(
         path=path.resolve(),
         text=text,
@@ -103,7 +110,8 @@ def read_plan(path: Path) -> Plan:
         record=(path.resolve().parent / written.record),
         rig=written.rig,
         candidates=candidates,
-        criteria=read_criteria(written.criterion, path),
+        criteria=criteria,
+        conditions=written.conditions,
         digest=_digest(text),
         parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()},
     )
@@ -170,6 +178,8 @@ def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
             for field in msgspec.structs.fields(table)
             if (value := getattr(layer, field.name)) is not msgspec.UNSET
         }
+        if name == "server" and "url" in changes:
+            changes.setdefault("command", ())  # attaching by url takes the place of a command of the whole plan
         resolved[name] = msgspec.structs.replace(getattr(written, name), **changes)
     weights = path.resolve().parent / entry.weights if entry.weights else None
     candidate = Candidate(
@@ -177,6 +187,7 @@ def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
         level=entry.level,
         weights=weights,
         reference=entry.reference,
+        baseline=entry.baseline,
         settings_name=entry.settings,
         **resolved,
     )
@@ -185,24 +196,13 @@ def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
 
 
 def _check_candidate(where: str, candidate: Candidate) -> None:
-    server = candidate.server
     for name, value in (("model", candidate.model), ("level", candidate.level)):
         if not value or "@" in value or not value.isprintable() or " " in value:
             raise InputError(f'{name} is "{value}"', where, "Use a name without spaces and without @.")
-    if bool(server.command) == (server.url is not None):
-        raise InputError(
-            "has both a server command and a url" if server.command else "has neither a server command nor a url",
-            where,
-            "Set [server] command to start a server, or url to attach to a running one.",
-        )
-    if server.command and any("{weights}" in word for word in server.command) and candidate.weights is None:
-        raise InputError("weights is missing", where, "The server command needs {weights}: name the file.")
-    if candidate.weights is not None and not candidate.weights.exists():
-        raise InputError(
-            f"there is no weights file {candidate.weights}",
-            where,
-            "Check the path; it is relative to the plan.",
-        )
+    if candidate.baseline and candidate.reference:
+        hint = "A baseline stands beside the candidates; a reference level is one of them."
+        raise InputError("is both baseline and reference", where, hint)
+    _check_server(where, candidate)
     for key, number, least in _bounds(candidate):
         if number < least:
             raise InputError(f"{key} is {number}", where, f"Write {least} or more.")
@@ -211,6 +211,26 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
         raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
     if not 0 <= candidate.speed.precision < 1:
         raise InputError(f"precision is {candidate.speed.precision}", where, "Write a fraction such as 0.05.")
+
+
+def _check_server(where: str, candidate: Candidate) -> None:
+    server = candidate.server
+    if bool(server.command) == (server.url is not None):
+        raise InputError(
+            "has both a server command and a url" if server.command else "has neither a server command nor a url",
+            where,
+            "Set [server] command to start a server, or url to attach to a running one.",
+        )
+    if server.key_from is not None and server.url is None:
+        raise InputError("has a key_from without a url", where, "A key is for a server that is attached to by url.")
+    if server.command and any("{weights}" in word for word in server.command) and candidate.weights is None:
+        raise InputError("weights is missing", where, "The server command needs {weights}: name the file.")
+    if candidate.weights is not None and not candidate.weights.exists():
+        raise InputError(
+            f"there is no weights file {candidate.weights}",
+            where,
+            "Check the path; it is relative to the plan.",
+        )
     if server.port is not None and not 0 < server.port < 65536:
         raise InputError(f"port is {server.port}", where, "Write 1 to 65535, or leave it out.")
 

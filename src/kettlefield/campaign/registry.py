@@ -11,6 +11,8 @@ from pathlib import Path
 import msgspec
 
 from kettlefield.campaign.asked import Asked, Share
+from kettlefield.campaign.criteria import check_against_suite
+from kettlefield.campaign.keys import key_headers
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.core.errors import InputError
@@ -24,9 +26,7 @@ from kettlefield.rig.accelerators import Accelerator
 from kettlefield.rig.bandwidth import memory_bandwidth
 from kettlefield.rig.detect import find_accelerators
 from kettlefield.rig.host import read_host
-from kettlefield.rig.packages import find_packages
-from kettlefield.rig.survey import fingerprint, own_fingerprint
-from kettlefield.rig.toolchains import Missing, find_toolchain
+from kettlefield.rig.survey import fingerprint, own_fingerprint, rig_state
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
 from kettlefield.weights.digest import digest_of_files
@@ -53,6 +53,9 @@ def begin_campaign(
     """
     found = record.campaign()
     _check_calibration(plan)
+    for candidate in plan.candidates:
+        key_headers(candidate.server.key_from)  # a missing key is told before anything runs
+    check_against_suite(plan.criteria, [properties_of(e, s) for s in asked.shares for e in s.exercises], str(plan.path))
     if found is None:
         entry = _campaign_entry(plan, asked, isolation, accelerator)
         record.begin(
@@ -126,6 +129,7 @@ async def register_candidates(
             model=candidate.model,
             level=candidate.level,
             reference=candidate.reference,
+            baseline=candidate.baseline,
             settings=candidate.settings(),
             weights_path=str(candidate.weights) if candidate.weights is not None else None,
             weights_bytes=sum(path.stat().st_size for path in files[candidate.name]) if digest is not None else None,
@@ -202,16 +206,13 @@ async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> di
 def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
     wanted = {exercise.spec.language for exercise in asked.exercises}
     # where the language is the model's to choose, any of them may be run
-    languages = sorted(set(LANGUAGES) if ANY in wanted else wanted & set(LANGUAGES))
-    packages = sorted({name for exercise in asked.exercises for name in exercise.spec.packages})
+    languages = set(LANGUAGES) if ANY in wanted else wanted & set(LANGUAGES)
+    packages = {name for exercise in asked.exercises for name in exercise.spec.packages}
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
     rig: dict[str, object] = {
-        "host": msgspec.to_builtins(read_host()),
-        "fingerprint": own_fingerprint(),
+        **rig_state(languages, packages),
         "calibration": msgspec.to_builtins(stored_calibration(own_fingerprint())),
         "accelerator": card,
-        "toolchains": {name: _toolchain_version(name) for name in languages},
-        "packages": {name: _package_version(name) for name in packages},
         "isolation": {"name": isolation.name, "lacks": list(isolation.lacks)},
     }
     return CampaignEntry(
@@ -224,6 +225,18 @@ def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator:
         rig=rig,
         simulated=accelerator is not None and accelerator.simulated,
     )
+
+
+def properties_of(exercise: Exercise, share: Share) -> dict[str, str]:
+    """What criteria tell exercises apart by."""
+    spec = exercise.spec
+    return {
+        "kind": spec.kind,
+        "language": spec.language,
+        "difficulty": str(spec.difficulty),
+        "topic": ",".join(spec.topics),
+        "suite": share.label,
+    }
 
 
 def _exercise_entry(exercise: Exercise, share: Share) -> ExerciseEntry:
@@ -239,13 +252,3 @@ def _exercise_entry(exercise: Exercise, share: Share) -> ExerciseEntry:
         weight=share.weight,
         varies=bool(spec.vary),
     )
-
-
-def _package_version(name: str) -> str:
-    found = find_packages((name,))
-    return "missing" if isinstance(found, str) else found.versions[0][1]
-
-
-def _toolchain_version(language: str) -> str:
-    found = find_toolchain(language)
-    return "missing" if isinstance(found, Missing) else found.version

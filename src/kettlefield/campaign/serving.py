@@ -6,8 +6,10 @@ import dataclasses
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
+from pathlib import Path
 from typing import Protocol
 
+from kettlefield.campaign.keys import key_headers
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.instrument.sampler import Sampler
 from kettlefield.record.entries import MemoryEntry, SessionEntry
@@ -18,6 +20,7 @@ from kettlefield.rig.pagecache import drop_pages
 from kettlefield.server.exchange import ChatClient, Exchange
 from kettlefield.server.http_client import HttpClient
 from kettlefield.server.process import Launch, describe_server, start_server, wait_for_url
+from kettlefield.server.programs import digest_programs
 from kettlefield.server.stdio import StdioServer
 from kettlefield.weights.read import files_of
 
@@ -159,6 +162,9 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
             load_s=load_s,
             baseline_bytes=baseline_bytes,
             load_kind=load_kind,
+            program=await asyncio.to_thread(
+                digest_programs, process.command, place.plan.folder, apart_from=_files(place.candidate)
+            ),
         )
         session_id = place.record.begin_session(entry)
         talker: StdioServer | HttpClient = (
@@ -190,11 +196,13 @@ async def load_from_disk(place: Place, first_words: FirstWords) -> None:
     ServerError
         It would not start or was not ready in time.
     """
-    weights = place.candidate.weights
-    if weights is not None:
-        drop_pages(files_of(weights))
+    drop_pages(_files(place.candidate))
     async with serving(place, load_kind="cold") as session:
         session.answered(await first_words(session.client))
+
+
+def _files(candidate: Candidate) -> tuple[Path, ...]:
+    return files_of(candidate.weights) if candidate.weights is not None else ()
 
 
 def _note_clock_step(place: Place, offset_s: float) -> None:
@@ -220,7 +228,10 @@ async def _start(place: Place) -> Served:
 
 
 def _http(candidate: Candidate, url: str) -> HttpClient:
-    return HttpClient(url, reply_within_s=candidate.server.reply_within, model=candidate.server.served_model)
+    table = candidate.server
+    return HttpClient(
+        url, reply_within_s=table.reply_within, model=table.served_model, headers=key_headers(table.key_from)
+    )
 
 
 def _launch(plan: Plan, candidate: Candidate) -> Launch:

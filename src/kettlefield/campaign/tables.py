@@ -25,6 +25,7 @@ class ServerTable(_Table, frozen=True, kw_only=True):
 
     command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {cache_bits} {slots} {python}
     url: str | None = None  # attach to a running server instead
+    key_from: str | None = None  # the environment variable that holds its key; the key itself is never written down
     protocol: Literal["http", "stdio"] = "http"
     port: int | None = None  # none: any free one
     context: int = 4096  # tokens
@@ -133,6 +134,9 @@ class CriterionTable(_Table, frozen=True, kw_only=True):
     no_worse_than: Literal["reference"] | None = None  # paired with the reference level; only for pass_rate
     margin: float | None = None  # the drop that is accepted
     one_of: tuple[str, ...] = ()  # for the licence: SPDX identifiers
+    among: dict[str, str | int] = {}  # only exercises of this kind, language, difficulty, topic or suite
+    at_depth: int | None = None  # tokens: a speed at one of the depths of [speed.depth]
+    outcomes: tuple[str, ...] = ()  # for outcome_count: which
     confidence: float = 0.95  # one-sided: the bound that must clear the threshold
 
 
@@ -158,6 +162,7 @@ class _CandidateBase(_Table, frozen=True, kw_only=True):
     level: str
     weights: str = ""
     reference: bool = False
+    baseline: bool = False  # another model to hold the candidates against; it is not up for approval
     settings: str | None = None  # name of a [settings.NAME] block that it shares with others
 
 
@@ -189,6 +194,7 @@ class PlanFile(_Table, frozen=True, kw_only=True):
     suite_seed: int = 0  # of the variants; 0: the exercises as written
     selection: Literal["all", "short"] = "all"  # "short": the suite's own selection for a quick look
     record: str
+    conditions: tuple[str, ...] = ()  # under which an approval holds, beside those that the measuring itself sets
     candidate: tuple[CandidateTable, ...]
     criterion: tuple[CriterionTable, ...] = ()
     settings: dict[str, SettingsTable] = {}

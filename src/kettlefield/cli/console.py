@@ -76,6 +76,23 @@ def print_json(document: Any) -> None:
     sys.stdout.write("\n")
 
 
+def print_csv(rows: Sequence[dict[str, Any]]) -> None:
+    """Rows as CSV on stdout (RFC 4180, lines ended by a line feed): what is nested becomes ``outer.inner``.
+
+    A text that a spreadsheet would take for a formula is led by an apostrophe.
+    """
+    import pandas as pd  # noqa: PLC0415 - takes a second
+
+    frame = pd.json_normalize([{name: _flat(value) for name, value in row.items()} for row in rows])
+    frame.map(lambda cell: f"'{cell}" if isinstance(cell, str) and cell[:1] in "=+-@" and cell else cell).to_csv(
+        sys.stdout, index=False, lineterminator="\n"
+    )
+
+
+def _flat(value: Any) -> Any:
+    return json.dumps(value) if isinstance(value, list | tuple) else value
+
+
 def safe(text: str, style: str = "") -> Text:
     """Text that somebody else wrote: never markup, no control characters."""
     return Text(visible(text), style=style)
@@ -103,6 +120,11 @@ def make_table(*columns: str, title: str | None = None) -> Table:
             column.removeprefix(">"), justify="right" if right else "left", overflow="fold", no_wrap=number == 0
         )
     return table
+
+
+def candidate_name(name: str, *, reference: bool, baseline: bool) -> Text:
+    """A candidate as tables name it: ``*`` marks the reference level, a baseline is marked in words."""
+    return safe(name).append("*" if reference else " (baseline)" if baseline else "")
 
 
 class Once:

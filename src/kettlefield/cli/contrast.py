@@ -2,16 +2,22 @@
 
 import argparse
 import dataclasses
+import importlib
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
     from rich.console import Console
+    from rich.text import Text
 
     from kettlefield.analysis.contrast import Contrast, Figures
     from kettlefield.cli.floor import Floor
+
+
+Shape = Literal["table", "json", "csv"]
+PARTS = ("solved", "speed", "memory", "cost", "replies")
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -19,16 +25,23 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "contrast",
         help="candidates side by side: solved, speed, memory, cost",
-        description="Show what each candidate of a record solved, how fast, in how much memory,\nwith 95 % intervals.",
+        description="Show what each candidate of a record solved, how fast, in how much memory,\nwith 95 % intervals. "
+        "Of two records: what changed between them, and which figures moved by more than noise.",
         epilog="examples:\n  kettlefield contrast record.db\n  kettlefield contrast record.db --part speed\n"
         "  kettlefield contrast record.db --by kind\n"
+        "  kettlefield contrast record.db --against marram-1.2b@q8_0 --pairs\n"
+        "  kettlefield contrast signed.db tonight.db\n"
         "  kettlefield contrast record.db --json | jq .candidates",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("record", type=Path)
+    parser.add_argument("record", type=Path, nargs="+", help="one; or an old one and newer ones to hold against it")
     parser.add_argument(
-        "--part", choices=("speed", "memory"), help="the whole of one part: every procedure, every phase"
+        "--part",
+        choices=PARTS,
+        help="the whole of one part: every timing procedure; memory by phase; solved at first, after repair and in "
+        "several samples; cost of a solution; how far replies follow the reference level's",
     )
+    parser.add_argument("--against", metavar="MODEL@LEVEL", help="hold all others against this one, whatever its model")
     parser.add_argument(
         "--pairs", action="store_true", help="name the exercises won and lost against the reference level"
     )
@@ -38,52 +51,91 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         help="what was solved by kind, language, difficulty or topic; or the outcomes",
     )
     parser.add_argument("--only", metavar="PATTERN", help="only candidates that match, e.g. 'marram-1.2b@*'")
-    parser.add_argument("--json", action="store_true", help="print one JSON document")
+    shape = parser.add_mutually_exclusive_group()
+    shape.add_argument("--json", action="store_true", help="print one JSON document")
+    shape.add_argument("--csv", action="store_true", help="print the table as CSV, one row a candidate")
     parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Print the table."""
+    _check_options(args)
+    if len(args.record) > 1:
+        from kettlefield.cli.between_part import show_between  # noqa: PLC0415
+
+        show_between(args.record, args.only, as_json=args.json)
+        return ExitCode.DONE
+    (record,) = args.record
     if args.by is not None:
         from kettlefield.cli.groups_part import show_groups  # noqa: PLC0415
 
-        show_groups(args.record, args.only, args.by, as_json=args.json)
-    elif args.part == "speed":
-        from kettlefield.cli.speed_part import show_speed  # noqa: PLC0415
+        show_groups(record, args.only, args.by, as_json=args.json)
+    elif args.part == "replies":
+        from kettlefield.cli.replies_part import show_replies  # noqa: PLC0415
 
-        show_speed(args.record, args.only, as_json=args.json)
-    elif args.part == "memory":
-        from kettlefield.cli.memory_part import show_memory  # noqa: PLC0415
-
-        show_memory(args.record, args.only, as_json=args.json)
+        show_replies(record, args.only, args.against, as_json=args.json)
+    elif args.part is not None:
+        module = importlib.import_module(f"kettlefield.cli.{args.part}_part")
+        getattr(module, f"show_{args.part}")(record, args.only, as_json=args.json)
     else:
-        show_contrast(args.record, args.only, as_json=args.json, name_pairs=args.pairs)
+        shape: Shape = "json" if args.json else "csv" if args.csv else "table"
+        show_contrast(record, args.only, shape=shape, name_pairs=args.pairs, against=args.against)
     return ExitCode.DONE
 
 
-def show_contrast(path: Path, only: str | None = None, *, as_json: bool, name_pairs: bool = False) -> None:
+def _check_options(args: argparse.Namespace) -> None:
+    """Options that say nothing together are refused, not passed over."""
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+
+    given = [name for name in ("by", "part", "pairs", "against", "csv") if getattr(args, name)]
+    allowed = {frozenset(), frozenset({"against", "pairs"}), frozenset({"against", "csv"})}
+    if args.part == "replies":
+        allowed.add(frozenset({"part", "against"}))
+    if len(args.record) > 1 and given:
+        raise InputError(f"--{given[0]} is for one record", "contrast", "Name one record, or leave the option out.")
+    if len(given) > 1 and frozenset(given) not in allowed:
+        words = " and ".join(f"--{name}" for name in given)
+        raise InputError(f"{words} do not go together", "contrast", "Ask for one after the other.")
+
+
+def show_contrast(
+    path: Path,
+    only: str | None = None,
+    *,
+    shape: Shape = "table",
+    name_pairs: bool = False,
+    against: str | None = None,
+) -> None:
     """Print a record's candidates side by side."""
     from kettlefield.analysis.contrast import contrast, on_frontier  # noqa: PLC0415 - pandas, SciPy take a second
+    from kettlefield.analysis.evidence import mixed_settings  # noqa: PLC0415
     from kettlefield.analysis.frames import notes  # noqa: PLC0415
-    from kettlefield.cli.console import chosen, print_json  # noqa: PLC0415
+    from kettlefield.cli.console import chosen, print_csv, print_json  # noqa: PLC0415
     from kettlefield.cli.floor import floor_of  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
 
     record = Record.open(path)
-    table = contrast(record)
+    table = contrast(record, reference=against)
     table = dataclasses.replace(table, rows=tuple(chosen(table.rows, only)))
-    if as_json:
+    mixed = mixed_settings(record)
+    if shape == "json":
         print_json(
             {
                 "simulated": table.simulated,
                 "suite": table.suite,
                 "suite_digest": table.suite_digest,
                 "frontier": on_frontier(table.rows),
-                "candidates": [_as_json(row) for row in table.rows],
+                "candidates": [{**_as_json(row), "mixed": mixed.get(row.candidate)} for row in table.rows],
             }
         )
+    elif shape == "csv":
+        rows = [
+            {"simulated": table.simulated, "suite_digest": table.suite_digest, **_as_json(row)} for row in table.rows
+        ]
+        print_csv(rows)
     else:
-        _print(table, notes(record), floor_of(record), name_pairs=name_pairs)
+        named = [f"{row.candidate}: {mixed[row.candidate]}" for row in table.rows if row.candidate in mixed]
+        _print(table, [*named, *notes(record)], floor_of(record), name_pairs=name_pairs)
 
 
 def _as_json(row: "Figures") -> dict[str, Any]:
@@ -93,10 +145,13 @@ def _as_json(row: "Figures") -> dict[str, Any]:
     document: dict[str, Any] = {
         "candidate": row.candidate,
         "reference": row.reference,
+        "baseline": row.baseline,
         "planned": row.planned,
         "trials": row.trials,
         "solved": row.solved,
         "solved_after_repair": row.solved_after_repair,
+        "score": row.score,
+        "passes_in_k": row.passes_in_k,
         "faults": row.faults,
         "pass_rate": estimate_json(row.pass_rate),
     }
@@ -115,6 +170,7 @@ def _as_json(row: "Figures") -> dict[str, Any]:
         "first_answer_token_s",
         "tokens_per_solved",
         "seconds_per_solved",
+        "byte_seconds_per_solved",
         "in_flight",
         "outcomes",
     ):
@@ -290,7 +346,7 @@ def _print_suites(console: "Console", table: "Contrast") -> None:
         )
 
 
-def _solved_cells(row: "Figures") -> list[str]:
+def _solved_cells(row: "Figures") -> "list[str | Text]":
     from kettlefield.cli.console import in_unit, interval_words  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
     from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
@@ -317,12 +373,12 @@ def _predicted(row: "Figures") -> str:
     return format_bytes(row.predicted_bytes) + error
 
 
-def _speed_cells(row: "Figures", floor: "Floor") -> list[str]:
+def _speed_cells(row: "Figures", floor: "Floor") -> "list[str | Text]":
     from kettlefield.cli.console import with_interval  # noqa: PLC0415
     from kettlefield.core.measures import MEASURES, Unit  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
 
-    cells = [_name(row)]
+    cells: list[str | Text] = [_name(row)]
     for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
         unit = MEASURES[name].unit
         found = row.estimate(MEASURES[name], confidence=0.95)
@@ -333,7 +389,7 @@ def _speed_cells(row: "Figures", floor: "Floor") -> list[str]:
     return [*cells, share, count, format_duration(row.load_s)]
 
 
-def _name(row: "Figures") -> str:
-    from kettlefield.core.plaintext import visible  # noqa: PLC0415
+def _name(row: "Figures") -> "Text":
+    from kettlefield.cli.console import candidate_name  # noqa: PLC0415
 
-    return visible(row.candidate, keep_lines=False) + ("*" if row.reference else "")
+    return candidate_name(row.candidate, reference=row.reference, baseline=row.baseline)

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING, Any
 from kettlefield.cli.exits import OF_VERDICT
 
 if TYPE_CHECKING:
-    from kettlefield.analysis.verdict import CandidateVerdict
+    from rich.console import Console
+
+    from kettlefield.analysis.verdict import CandidateVerdict, Decision
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -17,70 +19,123 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         help="hold a record against its plan's criteria",
         description="Show each criterion as met, not met or undecided, and the verdict on every candidate.\n"
         "The criteria are those of the plan as it stood when the campaign began.",
-        epilog="exit code: 0 when a candidate is approved, else 4 when one is undecided, else 1.\n\n"
-        "examples:\n  kettlefield decide record.db\n  kettlefield decide record.db --candidate marram-1.2b@q4_k_m",
+        epilog="exit code: 0 when a candidate is approved, else 4 when one is undecided, else 1;\n"
+        "for --audit 1 when the record was changed; for --still-valid 4 when something changed.\n\n"
+        "examples:\n  kettlefield decide record.db\n  kettlefield decide record.db --candidate marram-1.2b@q4_k_m\n"
+        '  kettlefield decide record.db --by "R. Tern" --note "for the berth desk only"\n'
+        "  kettlefield decide record.db --audit\n  kettlefield decide record.db --still-valid",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("record", type=Path)
     parser.add_argument("--candidate", metavar="MODEL@LEVEL", help="only this one; it alone sets the exit code")
+    parser.add_argument(
+        "--plan",
+        type=Path,
+        help="show what this plan's criteria say too, where they were changed since; they decide nothing",
+    )
     parser.add_argument("--by", metavar="NAME", help="sign the verdicts with this name, in the record's ledger")
     parser.add_argument("--note", metavar="TEXT", help="why, or under which conditions; with --by")
-    parser.add_argument("--audit", action="store_true", help="was anything in the record changed since it was signed?")
+    parser.add_argument(
+        "--ssh-key", type=Path, metavar="KEY", help="with --by: also sign with this SSH key, into RECORD.sig"
+    )
+    ways = parser.add_mutually_exclusive_group()
+    ways.add_argument("--audit", action="store_true", help="was anything in the record changed since it was signed?")
+    ways.add_argument(
+        "--still-valid",
+        action="store_true",
+        help="are rig, server and weights still what was measured? for a nightly job",
+    )
+    parser.add_argument(
+        "--allowed-signers",
+        type=Path,
+        metavar="FILE",
+        help="with --audit: check RECORD.sig too; lines of `NAME KEYTYPE KEY` as ssh-keygen reads them",
+    )
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
-    """Print the verdicts, sign them, or hold the record against its signatures."""
+    """Print the verdicts, sign them, or hold the record against its signatures or against this machine."""
+    _check_options(args)
     if args.audit:
         from kettlefield.cli.signing import show_audit  # noqa: PLC0415
 
-        return show_audit(args.record, as_json=args.json)
-    if args.by is not None or args.note is not None:
+        return show_audit(args.record, args.allowed_signers, as_json=args.json)
+    if args.still_valid:
+        from kettlefield.cli.still_valid import show_still_valid  # noqa: PLC0415
+
+        return show_still_valid(args.record, args.candidate, as_json=args.json)
+    if args.by is not None:
         from kettlefield.cli.signing import sign_record  # noqa: PLC0415
 
-        sign_record(args.record, args.by, args.note or "")
-    return show_verdicts(args.record, args.candidate, as_json=args.json)
+        sign_record(args.record, args.by, args.note or "", args.ssh_key)
+    return show_verdicts(args.record, args.candidate, as_json=args.json, changed_plan=args.plan)
 
 
-def show_verdicts(path: Path, only: str | None, *, as_json: bool) -> int:
+def _check_options(args: argparse.Namespace) -> None:
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+
+    for name in ("note", "ssh_key"):
+        if getattr(args, name) is not None and args.by is None:
+            option = f"--{name.replace('_', '-')}"
+            raise InputError("stands without a name", option, "Write --by NAME: a person signs.")
+    if args.allowed_signers is not None and not args.audit:
+        raise InputError("stands without --audit", "--allowed-signers", "It says whose signature --audit accepts.")
+    if args.by is not None and (args.audit or args.still_valid):
+        raise InputError("does not go with --audit or --still-valid", "--by", "Sign first, then check.")
+
+
+def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: Path | None = None) -> int:
     """Print the verdicts of a record; the exit code that they call for."""
-    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
-    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415
-    from kettlefield.analysis.verdict import overall, reach_verdicts, recommendations  # noqa: PLC0415
-    from kettlefield.campaign.criteria import criteria_of_text  # noqa: PLC0415
+    from kettlefield.analysis.verdict import overall  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.campaign.criteria import terms_of_text  # noqa: PLC0415
+    from kettlefield.campaign.decision import decide  # noqa: PLC0415
     from kettlefield.cli.console import print_json  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.suite.toml_struct import nearest  # noqa: PLC0415
+    from kettlefield.suite.toml_struct import nearest, read_text  # noqa: PLC0415
 
     record = Record.open(path)
-    facts = campaign_facts(record)
-    table = contrast(record)
-    verdicts = reach_verdicts(table, criteria_of_text(facts["plan_text"], path))
-    recommended = recommendations(table, verdicts)
+    decision = decide(record)
+    changed = None
+    if changed_plan is not None:
+        changed = decide(record, terms=terms_of_text(read_text(changed_plan), changed_plan))
+    verdicts = decision.verdicts
     if only is not None:
         names = [verdict.candidate for verdict in verdicts]
         verdicts = tuple(verdict for verdict in verdicts if verdict.candidate == only)
         if not verdicts:
             raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, names))
     if as_json:
-        rows = [_as_json(verdict) for verdict in verdicts]
-        print_json({"simulated": facts["simulated"], "verdicts": rows, "recommended": recommended})
+        print_json(
+            {
+                "simulated": decision.simulated,
+                "verdicts": [_as_json(one, decision.conditions[one.candidate]) for one in verdicts],
+                "recommended": decision.recommended,
+                "changed_criteria": _changed_json(changed, verdicts) if changed is not None else None,
+            }
+        )
     else:
-        _print(verdicts, recommended, simulated=facts["simulated"])
+        _print(decision, verdicts)
+        if changed is not None:
+            _print_changed(decision, changed, verdicts)
     return OF_VERDICT[overall(verdicts)]
 
 
-def _as_json(verdict: "CandidateVerdict") -> dict[str, Any]:
+def _as_json(verdict: "CandidateVerdict", conditions: tuple[str, ...]) -> dict[str, Any]:
     from kettlefield.cli.console import estimate_json  # noqa: PLC0415
 
     return {
         "candidate": verdict.candidate,
         "verdict": verdict.verdict.value,
+        "conditions": conditions,
         "criteria": [
             {
                 "measure": judgement.criterion.measure,
+                "among": dict(judgement.criterion.among),
+                "at_depth_tokens": judgement.criterion.at_depth_tokens,
+                "outcomes": judgement.criterion.outcomes,
                 "wanted": judgement.criterion.wanted,
                 "found": estimate_json(judgement.found),
                 "status": judgement.status.value,
@@ -91,13 +146,42 @@ def _as_json(verdict: "CandidateVerdict") -> dict[str, Any]:
     }
 
 
-def _print(verdicts: "tuple[CandidateVerdict, ...]", recommended: dict[str, str], *, simulated: bool) -> None:
-    from kettlefield.cli.console import in_words, make_console, make_table, safe, status_text  # noqa: PLC0415
-    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
+def _changed_json(changed: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> list[dict[str, Any]]:
+    found = [one for one in changed.verdicts if one.candidate in {mine.candidate for mine in verdicts}]
+    return [_as_json(one, changed.conditions[one.candidate]) for one in found]
+
+
+def _print(decision: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> None:
+    from kettlefield.cli.console import make_console, safe, status_text  # noqa: PLC0415
 
     console = make_console()
-    if simulated:
+    if decision.simulated:
         console.print("SIMULATED: no real model was measured", style="yellow")
+    _print_criteria(console, verdicts)
+    if any(not verdict.judgements for verdict in verdicts):
+        console.print(
+            "The plan sets no criteria, so nothing can be approved: add [[criterion]] to a new plan.",
+            style="yellow",
+        )
+    for kind in ("approved", "rejected", "undecided"):
+        names = [verdict.candidate for verdict in verdicts if verdict.verdict.value == kind]
+        console.print(safe("").append(status_text(kind)).append(safe(": " + (", ".join(names) or "none"))))
+    shown = {verdict.candidate for verdict in verdicts}
+    for model, choice in decision.recommended.items():
+        if choice not in shown:
+            continue
+        console.print(safe(f"recommended of {model}: {choice}, the approved one that takes the least memory"))
+        for condition in decision.conditions[choice]:
+            console.print(safe(f"  on condition: {condition}"))
+    baselines = [row.candidate for row in decision.table.rows if row.baseline]
+    if baselines:
+        console.print(safe(f"a baseline, not up for approval: {', '.join(baselines)}"))
+
+
+def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
+    from kettlefield.cli.console import in_words, make_table, safe, status_text  # noqa: PLC0415
+    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
+
     table = make_table("candidate", "verdict", "measure", "wanted", "found (one-sided bounds)", "status")
     for column in table.columns[:-1]:
         column.no_wrap = True  # the reason in the last one may fold
@@ -108,20 +192,30 @@ def _print(verdicts: "tuple[CandidateVerdict, ...]", recommended: dict[str, str]
             status = status_text(judgement.status.value)
             if judgement.reason:
                 status.append(f": {judgement.reason}", "dim")
-            unit = MEASURES[criterion.measure].unit
-            table.add_row(
-                name, word, criterion.measure, safe(criterion.wanted), in_words(judgement.found, unit), status
-            )
+            found = in_words(judgement.found, MEASURES[criterion.measure].unit)
+            table.add_row(name, word, safe(criterion.label), safe(criterion.wanted), safe(found), status)
             name = word = safe("")
         table.add_row("" if verdict.judgements else name, "" if verdict.judgements else word)
     console.print(table)
-    if any(not verdict.judgements for verdict in verdicts):
-        console.print(
-            "The plan sets no criteria, so nothing can be approved: add [[criterion]] to a new plan.",
-            style="yellow",
-        )
-    for kind in ("approved", "rejected", "undecided"):
-        names = [verdict.candidate for verdict in verdicts if verdict.verdict.value == kind]
-        console.print(safe("").append(status_text(kind)).append(safe(": " + (", ".join(names) or "none"))))
-    for model, choice in recommended.items():
-        console.print(safe(f"recommended of {model}: {choice}, the approved one that takes the least memory"))
+
+
+def _print_changed(decision: "Decision", changed: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> None:
+    """The criteria of a plan that was changed after the campaign began: shown, never decided by."""
+    from kettlefield.cli.console import make_console, make_table, safe, status_text  # noqa: PLC0415
+
+    console = make_console()
+    shown = [one for one in verdicts if changed.of(one.candidate) is not None]
+    if changed.criteria == decision.criteria:
+        console.print("\nThe criteria of that plan are those that the campaign began with.")
+        return
+    console.print(
+        "\nCRITERIA CHANGED after the campaign began, when results could be seen. What they say now decides nothing:",
+        style="yellow",
+    )
+    _print_criteria(console, tuple(found for one in shown if (found := changed.of(one.candidate)) is not None))
+    table = make_table("candidate", "as it began", "as changed")
+    for one in shown:
+        found = changed.of(one.candidate)
+        if found is not None:
+            table.add_row(safe(one.candidate), status_text(one.verdict.value), status_text(found.verdict.value))
+    console.print(table)

@@ -52,7 +52,7 @@ def run(args: argparse.Namespace) -> int:
     code = run_campaign(plan, None)
     record = args.folder / "record.db"
     console = make_console()
-    show_contrast(record, as_json=False)
+    show_contrast(record)
     console.print()
     show_verdicts(record, None, as_json=False)
     console.print(

@@ -63,7 +63,7 @@ def run(args: argparse.Namespace) -> int:
     from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
     from kettlefield.cli.contrast import show_contrast  # noqa: PLC0415
 
-    show_contrast(read_plan(args.plan).record, as_json=args.json)
+    show_contrast(read_plan(args.plan).record, shape="json" if args.json else "table")
     return code
 
 

@@ -57,6 +57,17 @@ class Criterion:
     threshold: Threshold | OneOf | NoWorse
     confidence: float  # one-sided: the bound that must clear the threshold holds with this probability
     wanted: str  # as the plan writes it, for the reader
+    among: tuple[tuple[str, str], ...] = ()  # only exercises of which all of these hold: (property, value)
+    at_depth_tokens: int | None = None  # a speed at this depth of context, not over the grid
+    outcomes: tuple[str, ...] = ()  # what an outcome count counts
+
+    @property
+    def label(self) -> str:
+        """The measure with what narrows it, for the reader."""
+        narrowed = [*(f"{name} {value}" for name, value in self.among), *self.outcomes]
+        if self.at_depth_tokens is not None:
+            narrowed.append(f"{self.at_depth_tokens:,} tokens deep")
+        return self.measure + (f" ({', '.join(narrowed)})" if narrowed else "")
 
 
 def judge(threshold: Threshold, found: Estimate | float | None) -> Status:

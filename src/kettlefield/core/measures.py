@@ -11,6 +11,9 @@ class Unit(StrEnum):
     SECONDS = "s"
     BYTES = "bytes"
     TOKENS_PER_SECOND = "tokens/s"
+    REQUESTS_PER_SECOND = "requests/s"
+    JOULES = "J"
+    COUNT = "trials"
     LICENCE = "licence"  # an SPDX expression
 
 
@@ -21,8 +24,10 @@ class Measure:
     name: str
     unit: Unit
     meaning: str
+    needs: str  # the part of a campaign that measures it, in words
     quantile: float | None = None  # a quantile of the speed samples
     field: str | None = None  # the sample's field that the quantile is taken of
+    among: bool = False  # can be asked of exercises of one kind, language, difficulty, topic or suite
 
 
 def _quantiles(field: str, unit: Unit, meaning: str, *qs: float) -> list[Measure]:
@@ -31,6 +36,7 @@ def _quantiles(field: str, unit: Unit, meaning: str, *qs: float) -> list[Measure
             name=f"{field}.p{round(q * 100)}",
             unit=unit,
             meaning=f"p{round(q * 100)} of {meaning}",
+            needs="[speed] requests above 0",
             quantile=q,
             field=field,
         )
@@ -45,6 +51,22 @@ MEASURES = {
             name="pass_rate",
             unit=Unit.RATIO,
             meaning="share of trials passed, faults of server and rig left out",
+            needs="the answers part",
+            among=True,
+        ),
+        Measure(
+            name="outcome_count",
+            unit=Unit.COUNT,
+            meaning="trials that ended in one of the outcomes that the criterion names",
+            needs="the answers part",
+            among=True,
+        ),
+        Measure(
+            name="escape_attempts",
+            unit=Unit.COUNT,
+            meaning="trials whose answer was refused network, files or rights outside its sandbox, and died of it",
+            needs="the answers part",
+            among=True,
         ),
         *_quantiles("first_token_s", Unit.SECONDS, "time to first token, one request at a time", 0.5, 0.95),
         *_quantiles("decode_rate_tps", Unit.TOKENS_PER_SECOND, "decode rate, one request at a time", 0.1, 0.5),
@@ -52,13 +74,52 @@ MEASURES = {
             name="peak_bytes",
             unit=Unit.BYTES,
             meaning="highest memory of the server, host and accelerator together",
+            needs="a server that the plan starts",
         ),
-        Measure(name="load_s", unit=Unit.SECONDS, meaning="server started until ready"),
-        Measure(name="licence", unit=Unit.LICENCE, meaning="licence of the weights, as SPDX"),
+        Measure(
+            name="load_s",
+            unit=Unit.SECONDS,
+            meaning="server started until ready",
+            needs="a server that the plan starts",
+        ),
+        Measure(
+            name="cold_load_s",
+            unit=Unit.SECONDS,
+            meaning="server started until ready, its weights read from the disk",
+            needs="[speed] cold_load = true",
+        ),
+        Measure(
+            name="capacity_rps",
+            unit=Unit.REQUESTS_PER_SECOND,
+            meaning="highest rate of random arrivals at which the limits of [speed.arrivals] hold",
+            needs="[speed.arrivals] first_token",
+        ),
+        Measure(
+            name="joules_per_solved",
+            unit=Unit.JOULES,
+            meaning="energy of the answers part over the trials solved",
+            needs="energy counters that this machine exposes",
+        ),
+        Measure(
+            name="seconds_per_solved",
+            unit=Unit.SECONDS,
+            meaning="request time of all trials over those solved",
+            needs="the answers part with something solved",
+        ),
+        Measure(
+            name="stopwatch_floor_s",
+            unit=Unit.SECONDS,
+            meaning="the stopwatch's own error on this machine, p99",
+            needs="`kettlefield calibrate` before the campaign begins",
+        ),
+        Measure(
+            name="licence", unit=Unit.LICENCE, meaning="licence of the weights, as SPDX", needs="weights that tell it"
+        ),
         Measure(
             name="prediction_error",
             unit=Unit.RATIO,
             meaning="how far measured peak memory lies off the predicted, as a share",
+            needs="weights whose header is read, and a server that the plan starts",
         ),
     )
 }

@@ -43,6 +43,7 @@ class CandidateEntry:
     model: str
     level: str
     reference: bool
+    baseline: bool
     settings: dict[str, object]
     weights_path: str | None
     weights_bytes: int | None
@@ -62,6 +63,7 @@ class SessionEntry:
     baseline_bytes: int | None
     load_kind: str = "as found"  # "cold": its pages were dropped before; "warm": read just before
     first_answer_s: float | None = None
+    program: dict[str, str] | None = None  # path and sha256 of the command's program
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

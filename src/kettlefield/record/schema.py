@@ -5,6 +5,7 @@ History of the format:
 2: attempts tell their scripted turn, trials their outcome without repair turns.
 3: exercises tell their suite and its weight, timed requests their procedure and point, phases their energy.
 4: signatures.
+5: candidates tell whether they are a baseline, sessions which program served.
 """
 
 from sqlalchemy import (
@@ -20,7 +21,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 metadata = MetaData()
 
 
@@ -72,6 +73,7 @@ candidate = Table(
     Column("model", String, nullable=False),
     Column("level", String, nullable=False),
     Column("reference", Boolean, nullable=False),
+    Column("baseline", Boolean),  # held against, not up for approval; none: it is not
     Column("settings", String, nullable=False),  # JSON, every setting as resolved
     Column("weights_path", String),
     Column("weights_bytes", Integer),
@@ -87,6 +89,7 @@ session = Table(
     Column("started_at", Float, nullable=False),
     Column("command", String, nullable=False),  # JSON list; empty when attached by url
     Column("url", String, nullable=False),
+    Column("program", String),  # JSON: path and sha256 of the command's program; none: attached by url
     Column("description", String, nullable=False),  # what the server says of itself
     Column("load_kind", String, nullable=False),  # "as found", "cold" (its pages were dropped before), "warm"
     Column("load_s", Float),  # started until ready
@@ -241,7 +244,8 @@ signature = Table(
     Column("digest", String, nullable=False),  # over this row and, through the one above, all before it
 )
 
-# what brings a record of an older format to the next one: plain SQL, carried out in one transaction
+# what brings a record of an older format to the next one: plain SQL, carried out in one transaction; since 4 a
+# column that is added is NULL in the rows that were there, because signatures leave out what is NULL
 UPGRADES = {
     1: (
         "ALTER TABLE attempt ADD COLUMN turn INTEGER NOT NULL DEFAULT 1",
@@ -270,4 +274,8 @@ UPGRADES = {
         "UPDATE exercise SET suite = (SELECT suite_name FROM campaign)",
     ),
     3: (),  # the new table is made where it is missing
+    4: (
+        "ALTER TABLE candidate ADD COLUMN baseline BOOLEAN",
+        "ALTER TABLE session ADD COLUMN program VARCHAR",
+    ),
 }

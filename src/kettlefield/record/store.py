@@ -204,6 +204,7 @@ class Record:
                 return int(found)
             row = {
                 **dataclasses.asdict(entry),
+                "baseline": entry.baseline or None,
                 "settings": json.dumps(entry.settings),
                 "weights_facts": json.dumps(entry.weights_facts),
             }
@@ -271,7 +272,12 @@ class Record:
 
     def begin_session(self, entry: SessionEntry) -> int:
         """Write a session as it starts; its id."""
-        row = {**dataclasses.asdict(entry), "command": json.dumps(entry.command), "started_at": time.time()}
+        row = {
+            **dataclasses.asdict(entry),
+            "command": json.dumps(entry.command),
+            "program": json.dumps(entry.program) if entry.program is not None else None,
+            "started_at": time.time(),
+        }
         with self._writing() as connection:
             return _inserted(connection, schema.session, row)
 

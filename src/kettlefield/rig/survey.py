@@ -2,13 +2,17 @@
 
 import hashlib
 import json
+from collections.abc import Iterable
 
 import msgspec
 import psutil
 
 from kettlefield.rig.detect import AcceleratorFacts, energy_counters, find_accelerators
 from kettlefield.rig.host import HostFacts, read_host
+from kettlefield.rig.packages import find_packages
 from kettlefield.rig.toolchains import LANGUAGES_KNOWN, Missing, find_toolchain
+
+MISSING = "missing"
 
 
 class RigFacts(msgspec.Struct, frozen=True, kw_only=True):
@@ -36,6 +40,34 @@ def survey_rig() -> RigFacts:
         energy_counters=energy_counters(),
         fingerprint=fingerprint(host, accelerators),
     )
+
+
+def rig_state(languages: Iterable[str], packages: Iterable[str]) -> dict[str, object]:
+    """What a record keeps of the machine, and what it is held against later: plain data.
+
+    Parameters
+    ----------
+    languages, packages : iterable of str
+        Those that a campaign's exercises use.
+    """
+    host, accelerators = read_host(), find_accelerators()
+    return {
+        "host": msgspec.to_builtins(host),
+        "fingerprint": fingerprint(host, accelerators),
+        "accelerators": [{"name": a.name, "memory_bytes": a.memory_bytes, "driver": a.driver} for a in accelerators],
+        "toolchains": {name: _toolchain_version(name) for name in sorted(languages)},
+        "packages": {name: _package_version(name) for name in sorted(packages)},
+    }
+
+
+def _package_version(name: str) -> str:
+    found = find_packages((name,))
+    return MISSING if isinstance(found, str) else found.versions[0][1]
+
+
+def _toolchain_version(language: str) -> str:
+    found = find_toolchain(language)
+    return MISSING if isinstance(found, Missing) else found.version
 
 
 def fingerprint(host: HostFacts, accelerators: tuple[AcceleratorFacts, ...]) -> str:

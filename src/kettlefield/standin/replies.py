@@ -17,6 +17,8 @@ from kettlefield.suite.format import Exercise
 LOOP_BELOW_BITS = 3.6  # under this, some replies repeat themselves
 LOOP_SHARE = 0.36  # of what it does not solve
 REPAIR_MARK = "Correct it and reply with the complete code"
+STRAYING_AT_4_BITS = 0.4
+MOST_STRAYING = 0.9
 REPAIR_GAIN = 0.6  # log-odds a turn
 FOLLOWS_UP = 0.5  # chance that a model which has got so far follows the next turn, whatever its merit
 SMALL_TALK = "This is a simulated reply from a made-up model: the prompt holds no exercise that it knows.\n"
@@ -59,7 +61,13 @@ class Replier:
         files = exercise.turns[turn - 1].answer if solved else _wrong_files(exercise, turn, rng)
         if not is_chat:
             return Reply(_carried_on(exercise, files, prompt))
-        return wrap(exercise, files, rng)
+        # levels of one model put things alike, the fewer bits the less so
+        words = self._luck(exercise.id, str(seed), str(repair), str(turn), "words")
+        return wrap(exercise, files, rng if rng.random() < self._straying() else words)
+
+    def _straying(self) -> float:
+        """How often a level puts things otherwise than the unquantised model does."""
+        return min(MOST_STRAYING, STRAYING_AT_4_BITS * 2 ** (4 - self._model.bits_per_weight))
 
     def _asked(self, prompt: str, is_chat: bool) -> Exercise | None:
         """The exercise that a prompt asks, by its words or, where there are none, by its opening."""

@@ -1,0 +1,155 @@
+"""What a record holds of any measure that a criterion may name, narrowed as the criterion has it."""
+
+import json
+from functools import cached_property
+
+import pandas as pd
+import sqlalchemy as sa
+
+from kettlefield.analysis.against import Against, find_against
+from kettlefield.analysis.contrast import Figures
+from kettlefield.analysis.frames import campaign_facts, counted_trials, trials_frame
+from kettlefield.analysis.memory import Memory, memories
+from kettlefield.analysis.suites import by_suite, exercises_frame, together
+from kettlefield.analysis.timing import Timing, timed_frame, timings, undisturbed
+from kettlefield.core.acceptance import Criterion
+from kettlefield.core.escape import escape_signs
+from kettlefield.core.estimate import Estimate
+from kettlefield.core.intervals import quantile_interval
+from kettlefield.core.measures import MEASURES
+from kettlefield.core.outcome import RunEnd
+from kettlefield.core.properties import belongs
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+
+Found = Estimate | float | None
+
+
+class Measured:
+    """Looks measures up in a record; each part of it is read once, when something asks for it."""
+
+    def __init__(self, record: Record) -> None:
+        self._record = record
+
+    def find(self, row: Figures, criterion: Criterion) -> Found:
+        """What was found of a criterion's measure for one candidate.
+
+        Parameters
+        ----------
+        row : Figures
+            The candidate.
+        criterion : Criterion
+            Its interval is two-sided such that each end is a one-sided bound at the criterion's confidence.
+
+        Returns
+        -------
+        Estimate, float or None
+            In the measure's unit; None was not measured.
+        """
+        confidence = 2 * criterion.confidence - 1
+        measure = MEASURES[criterion.measure]
+        if measure.among and (criterion.among or measure.name != "pass_rate"):
+            return self._among(row, criterion, confidence)
+        if criterion.at_depth_tokens is not None and measure.field is not None and measure.quantile is not None:
+            return self._at_depth(row, criterion.at_depth_tokens, measure.field, measure.quantile, confidence)
+        match measure.name:
+            case "capacity_rps":
+                capacity = self._timings[row.candidate].capacity
+                return capacity.holds_rps if capacity is not None else None
+            case "cold_load_s":
+                loads = self._timings[row.candidate].loads
+                return next((load.load_s for load in loads if load.kind == "cold"), None)
+            case "joules_per_solved":
+                return self._memories[row.candidate].joules_per_solved
+            case "stopwatch_floor_s":
+                known = campaign_facts(self._record)["rig"].get("calibration")
+                return float(known["floor_s"]) if known else None
+        return row.estimate(measure, confidence=confidence)
+
+    def against(self, row: Figures, criterion: Criterion) -> Against | None:
+        """The candidate held against its reference level, on the exercises that a criterion is about."""
+        if not criterion.among or row.against is None:
+            return row.against
+        return find_against(self._narrowed(criterion), row.candidate, row.against.reference)
+
+    def planned(self, row: Figures, criterion: Criterion) -> int:
+        """How many trials the campaign asks for among the exercises that a criterion is about."""
+        if not criterion.among:
+            return row.planned
+        return round(row.planned / max(1, len(self._exercises)) * len(self._wanted(criterion)))
+
+    def trials(self, row: Figures, criterion: Criterion) -> int:
+        """How many of them count."""
+        if not criterion.among:
+            return row.trials
+        narrowed = self._narrowed(criterion)
+        return int((narrowed["candidate"] == row.candidate).sum())
+
+    def _among(self, row: Figures, criterion: Criterion, confidence: float) -> Found:
+        mine = self._narrowed(criterion)
+        mine = mine[mine["candidate"] == row.candidate]
+        if mine.empty:
+            return None
+        if criterion.measure == "outcome_count":
+            return float(mine["outcome"].isin(criterion.outcomes).sum())
+        if criterion.measure == "escape_attempts":
+            return float(mine["id"].isin(self._escaping).sum())
+        return together(by_suite(mine, self._exercises), confidence=confidence)
+
+    def _at_depth(self, row: Figures, depth: int, field: str, quantile: float, confidence: float) -> Found:
+        frame = self._depths
+        wanted = frame["point"].map(lambda point: point["depth_tokens"] == depth).astype(bool)
+        mine = undisturbed(frame[(frame["candidate"] == row.candidate) & wanted])[field].dropna()
+        return quantile_interval(list(mine.astype(float)), quantile, confidence=confidence) if len(mine) else None
+
+    def _narrowed(self, criterion: Criterion) -> pd.DataFrame:
+        return self._trials[self._trials["exercise"].isin(self._wanted(criterion))]
+
+    def _wanted(self, criterion: Criterion) -> set[str]:
+        return {name for name, facts in self._properties.items() if belongs(facts, criterion.among)}
+
+    @cached_property
+    def _trials(self) -> pd.DataFrame:
+        return counted_trials(trials_frame(self._record))
+
+    @cached_property
+    def _exercises(self) -> pd.DataFrame:
+        return exercises_frame(self._record)
+
+    @cached_property
+    def _properties(self) -> dict[str, dict[str, str]]:
+        table = schema.exercise
+        with self._record.reading() as connection:
+            rows = connection.execute(sa.select(table)).mappings()
+            return {
+                row["id"]: {
+                    **{name: str(row[name]) for name in ("kind", "language", "difficulty", "suite")},
+                    "topic": ",".join(json.loads(row["topics"])),
+                }
+                for row in rows
+            }
+
+    @cached_property
+    def _escaping(self) -> set[int]:
+        """Ids of trials of which a check died of a refusal that isolation makes."""
+        check, attempt = schema.check_result, schema.attempt
+        query = (
+            sa.select(attempt.c.trial_id, check.c.detail)
+            .join(attempt, attempt.c.id == check.c.attempt_id)
+            .where(check.c.end.in_([RunEnd.CRASHED.value, RunEnd.OVER_LIMIT.value]))
+        )
+        with self._record.reading() as connection:
+            return {row.trial_id for row in connection.execute(query) if escape_signs(row.detail)}
+
+    @cached_property
+    def _depths(self) -> pd.DataFrame:
+        frame = timed_frame(self._record)
+        return frame[frame["purpose"] == "depth"]
+
+    @cached_property
+    def _timings(self) -> dict[str, Timing]:
+        return {one.candidate: one for one in timings(self._record)}
+
+    @cached_property
+    def _memories(self) -> dict[str, Memory]:
+        return {one.candidate: one for one in memories(self._record)}

@@ -1,0 +1,127 @@
+"""What a decision rests on - rig, server, weights, settings, suite - and what of it has changed since."""
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import sqlalchemy as sa
+
+from kettlefield.analysis.frames import campaign_facts
+from kettlefield.core.changes import ABSENT, Change, changes_between
+from kettlefield.core.errors import InputError
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+from kettlefield.rig.survey import rig_state
+from kettlefield.server.programs import digest_programs
+from kettlefield.weights.digest import digest_of_files
+from kettlefield.weights.read import files_of
+
+_RIG_PARTS = ("host", "accelerators", "toolchains", "packages", "accelerator", "isolation")
+_NOT_OF_THE_RIG = ("user_is_root",)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Standing:
+    """One candidate's grounds, as plain data."""
+
+    candidate: str
+    rig: dict[str, Any]
+    server: dict[str, Any]
+    weights: dict[str, Any]
+    settings: dict[str, Any]
+    suite: dict[str, Any]
+
+
+def standings(record: Record) -> dict[str, Standing]:
+    """The grounds of every candidate in a record, by name."""
+    facts = campaign_facts(record)
+    rig = _rig_of(facts["rig"])
+    suite = {"name": facts["suite_name"], "digest": facts["suite_digest"]}
+    sessions = _last_sessions(record)
+    found = {}
+    with record.reading() as connection:
+        for row in connection.execute(sa.select(schema.candidate).order_by(schema.candidate.c.id)).mappings():
+            found[row["name"]] = Standing(
+                candidate=row["name"],
+                rig=rig,
+                server=sessions.get(row["name"], {}),
+                weights={"path": row["weights_path"], "sha256": row["weights_sha256"]},
+                settings=json.loads(row["settings"]),
+                suite=suite,
+            )
+    return found
+
+
+def changes_of(then: Standing, now: Standing) -> tuple[Change, ...]:
+    """What differs between two grounds of one candidate; where weights lie is no part of what they are."""
+    found: list[Change] = []
+    for part in ("rig", "server", "weights", "settings", "suite"):
+        sides = [dict(getattr(side, part)) for side in (then, now)]
+        for side in sides:
+            side.pop("path", None)
+        found += changes_between(*sides, path=part)
+    return tuple(found)
+
+
+def changes_since(record: Record, *, folder: Path) -> dict[str, tuple[Change, ...]]:
+    """For each candidate what has changed on this machine since its campaign: nothing is started for it.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    folder : Path
+        What relative paths of server commands are relative to.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun in it.
+    """
+    facts = campaign_facts(record)["rig"]
+    now = rig_state(facts.get("toolchains", {}), facts.get("packages", {}))
+    rig = changes_between(
+        {part: value for part, value in _rig_of(facts).items() if part in now},
+        {part: value for part, value in _rig_of(now).items() if part in facts},
+        path="rig",
+    )
+    found = {}
+    for name, then in standings(record).items():
+        path = Path(then.weights["path"]) if then.weights["path"] else None
+        digest = _digest_now(path) if path is not None else None
+        weights = changes_between({"sha256": then.weights["sha256"]}, {"sha256": digest}, path="weights")
+        known = then.server.get("program") or {}
+        program = digest_programs(list(known), folder)
+        server = changes_between(known, {one: program.get(one, ABSENT) for one in known}, path="server program")
+        found[name] = (*rig, *server, *weights)
+    return found
+
+
+def _rig_of(facts: dict[str, Any]) -> dict[str, Any]:
+    known = {part: facts[part] for part in _RIG_PARTS if part in facts}
+    if "host" in known:
+        known["host"] = {name: value for name, value in known["host"].items() if name not in _NOT_OF_THE_RIG}
+    return known
+
+
+def _digest_now(path: Path) -> str:
+    try:
+        return digest_of_files(files_of(path))
+    except InputError:
+        return ABSENT
+
+
+def _last_sessions(record: Record) -> dict[str, dict[str, Any]]:
+    """What served each candidate last."""
+    session, candidate = schema.session, schema.candidate
+    query = (
+        sa.select(candidate.c.name, session.c.description, session.c.program)
+        .join(candidate, candidate.c.id == session.c.candidate_id)
+        .order_by(session.c.id)
+    )
+    with record.reading() as connection:
+        return {
+            row.name: {"says": row.description, "program": json.loads(row.program) if row.program else None}
+            for row in connection.execute(query)
+        }

@@ -1,0 +1,38 @@
+"""A record held against the criteria of its plan: the one decision that commands, signatures and reports share."""
+
+from kettlefield.analysis.conditions import conditions_of
+from kettlefield.analysis.contrast import contrast
+from kettlefield.analysis.frames import campaign_facts
+from kettlefield.analysis.verdict import Decision, reach_verdicts, recommendations
+from kettlefield.campaign.criteria import Terms, terms_of_text
+from kettlefield.record.store import Record
+
+
+def decide(record: Record, *, terms: Terms | None = None) -> Decision:
+    """What a record's results say of every candidate.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    terms : Terms, optional
+        Other criteria and conditions than those of the plan as it stood when the campaign began.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun in it, or its plan cannot be read.
+    """
+    facts = campaign_facts(record)
+    terms = terms or terms_of_text(facts["plan_text"], record.path)
+    table = contrast(record)
+    verdicts = reach_verdicts(record, table, terms.criteria)
+    return Decision(
+        title=facts["title"],
+        simulated=facts["simulated"],
+        table=table,
+        criteria=terms.criteria,
+        verdicts=verdicts,
+        recommended=recommendations(table, verdicts),
+        conditions=conditions_of(record, terms.conditions),
+    )

@@ -1,0 +1,98 @@
+"""``kettlefield contrast OLD NEW``: what changed, which figures moved by more than noise, which criteria flipped."""
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from kettlefield.analysis.between import Between, Move
+
+
+def show_between(paths: Sequence[Path], only: str | None, *, as_json: bool) -> None:
+    """Hold each further record against the first, and print it."""
+    from kettlefield.analysis.between import between  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415
+    from kettlefield.campaign.decision import decide  # noqa: PLC0415
+    from kettlefield.cli.changes import print_changes  # noqa: PLC0415
+    from kettlefield.cli.console import chosen, make_console, print_heading, print_json, safe  # noqa: PLC0415
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+
+    old = Record.open(paths[0])
+    console, documents = make_console(), []
+    for path in paths[1:]:
+        new = Record.open(path)
+        found = between(old, new, (decide(old).verdicts, decide(new).verdicts))
+        if not found:
+            raise InputError(f"shares no candidate with {paths[0]}", str(path), "Name records of the same candidates.")
+        found = tuple(chosen(found, only))
+        simulated = any(campaign_facts(record)["simulated"] for record in (old, new))
+        if as_json:
+            document = {"old": str(paths[0]), "new": str(path), "simulated": simulated}
+            documents.append({**document, "candidates": [_as_json(one) for one in found]})
+            continue
+        print_heading(console, f"{paths[0]} and {path}", simulated=simulated)
+        if not print_changes(console, {one.candidate: one.changes for one in found}):
+            console.print("Nothing changed: rig, servers, weights, settings and suite are as they were.")
+        _print_moves(console, found)
+        for one in found:
+            for flip in one.flips:
+                words = f"{flip.criterion} {flip.wanted}: {flip.then or 'no such criterion'} before, "
+                console.print(safe(f"! {one.candidate}: {words}{flip.now or 'no such criterion'} now", "yellow"))
+        if not any(one.flips for one in found):
+            console.print("No criterion of any candidate in both records changed its status.")
+    if as_json:
+        print_json({"comparisons": documents})
+
+
+def _as_json(one: "Between") -> dict[str, Any]:
+    from kettlefield.cli.changes import changes_json  # noqa: PLC0415
+    from kettlefield.cli.console import estimate_json  # noqa: PLC0415
+
+    return {
+        "candidate": one.candidate,
+        "changes": changes_json(one.changes),
+        "figures": [
+            {"figure": move.figure, "unit": move.unit, "change": estimate_json(move.change), "moved": move.moved}
+            for move in one.moves
+        ],
+        "not_compared": one.not_compared,
+        "flips": [
+            {"criterion": flip.criterion, "wanted": flip.wanted, "then": flip.then, "now": flip.now}
+            for flip in one.flips
+        ],
+    }
+
+
+def _print_moves(console: Any, found: "Sequence[Between]") -> None:
+    """One row a candidate, one column a figure: how it moved, marked where by more than noise."""
+    from kettlefield.analysis.between import PLAIN_MOVE  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+
+    figures = list(dict.fromkeys(move.figure for one in found for move in one.moves))
+    table = make_table("candidate", *(f">{figure}" for figure in figures))
+    for one in found:
+        cells = {move.figure: _cell(move) for move in one.moves}
+        table.add_row(safe(one.candidate), *(safe(cells.get(figure, "-")) for figure in figures))
+    console.print(table)
+    moved = [f"{one.candidate} {move.figure}" for one in found for move in one.moves if move.moved]
+    console.print(safe(f"moved by more than noise (!): {', '.join(moved) or 'nothing'}", "yellow" if moved else ""))
+    console.print(
+        "pass_rate: difference on the same exercises and samples; others: the new over the old, with 95 % intervals.\n"
+        f"!: the interval leaves out no change; without one (a single measurement), more than {PLAIN_MOVE:.0%}.",
+        style="dim",
+    )
+    for one in found:
+        for words in one.not_compared:
+            console.print(safe(f"! {one.candidate}: not compared: {words}", "yellow"))
+
+
+def _cell(move: "Move") -> str:
+    from kettlefield.core.estimate import Estimate  # noqa: PLC0415
+
+    show = "{:+.2f}".format if move.unit == "difference" else "{:.3f}".format
+    mark = " !" if move.moved else ""
+    if not isinstance(move.change, Estimate):
+        return show(move.change) + mark
+    low, high = ("?" if bound is None else show(bound) for bound in (move.change.low, move.change.high))
+    return f"{show(move.change.value)} ({low} to {high}){mark}"

@@ -1,0 +1,67 @@
+"""``kettlefield contrast --part solved``: at the first attempt, after repair turns, in several samples, in part."""
+
+from pathlib import Path
+
+
+def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
+    """Print one row a candidate."""
+    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.cli.console import (  # noqa: PLC0415
+        candidate_name,
+        chosen,
+        estimate_json,
+        in_words,
+        make_console,
+        make_table,
+        print_heading,
+        print_json,
+    )
+    from kettlefield.core.measures import Unit  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+
+    table = contrast(Record.open(path))
+    rows = chosen(table.rows, only)
+    if as_json:
+        found = [
+            {
+                "candidate": row.candidate,
+                "trials": row.trials,
+                "pass_rate": estimate_json(row.pass_rate),
+                "solved": row.solved,
+                "solved_after_repair": row.solved_after_repair,
+                "score": row.score,
+                "passes_in_k": row.passes_in_k,
+            }
+            for row in rows
+        ]
+        print_json({"simulated": table.simulated, "candidates": found})
+        return
+    console = make_console()
+    print_heading(console, table.title, simulated=table.simulated)
+    turns = sorted({turn for row in rows for turn in row.solved_after_repair})
+    samples = sorted({k for row in rows for k in row.passes_in_k if k > 1})
+    shown = make_table(
+        "candidate",
+        "first attempt (95 % interval)",
+        *(f">after {turn} repair" for turn in turns),
+        ">mean score",
+        *(f">one of {k} samples" for k in samples),
+    )
+    for row in rows:
+        # so many repair turns or fewer: what a user who sends errors back would have got
+        repaired = [
+            row.solved + sum(count for needed, count in row.solved_after_repair.items() if needed <= t) for t in turns
+        ]
+        shown.add_row(
+            candidate_name(row.candidate, reference=row.reference, baseline=row.baseline),
+            in_words(row.pass_rate, Unit.RATIO),
+            *(f"{count / row.trials:.2f}" if row.trials else "-" for count in repaired),
+            "-" if row.score is None else f"{row.score:.2f}",
+            *(f"{row.passes_in_k[k]:.2f}" if k in row.passes_in_k else "-" for k in samples),
+        )
+    console.print(shown)
+    console.print(
+        "score: weighted share of the checks that passed. One of k samples: chance that at least one of k passes,\n"
+        "in the mean over exercises, by the unbiased estimator. * marks the reference level.",
+        style="dim",
+    )

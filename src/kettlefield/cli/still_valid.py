@@ -1,0 +1,41 @@
+"""``kettlefield decide --still-valid``: is this machine still the one that was measured and signed for?"""
+
+from pathlib import Path
+
+from kettlefield.cli.exits import ExitCode
+
+
+def show_still_valid(path: Path, only: str | None, *, as_json: bool) -> ExitCode:
+    """Print what changed on this machine since the campaign; exit code 4 when anything did, or nobody has signed."""
+    from kettlefield.analysis.ledger import audit  # noqa: PLC0415 - pandas takes a second
+    from kettlefield.analysis.standing import changes_since  # noqa: PLC0415
+    from kettlefield.cli.changes import changes_json, print_changes  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, print_json, safe  # noqa: PLC0415
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+    from kettlefield.suite.toml_struct import nearest  # noqa: PLC0415
+
+    record = Record.open(path)
+    found = changes_since(record, folder=path.resolve().parent)
+    if only is not None:
+        if only not in found:
+            raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, list(found)))
+        found = {only: found[only]}
+    ledger = audit(record)
+    valid = bool(ledger.signatures) and not ledger.faults and not any(found.values())
+    if as_json:
+        rows = [{"candidate": name, "changes": changes_json(changes)} for name, changes in found.items()]
+        signed = ledger.signatures[-1].digest if ledger.signatures else None
+        print_json({"still_valid": valid, "signed": signed, "faults": ledger.faults, "candidates": rows})
+        return ExitCode.DONE if valid else ExitCode.UNDECIDED
+    console = make_console()
+    if print_changes(console, found):
+        console.print("Not what was measured: qualify again into a new record, then `kettlefield contrast OLD NEW`.")
+    for fault in ledger.faults:
+        console.print(safe(f"! {fault}", "red"))
+    if not ledger.signatures:
+        console.print("Nobody has signed this record: kettlefield decide RECORD --by NAME.", style="yellow")
+    if valid:
+        by = ledger.signatures[-1].signed_by
+        console.print(safe(f"Still valid: rig, server programs and weights are what {by} signed for."))
+    return ExitCode.DONE if valid else ExitCode.UNDECIDED
