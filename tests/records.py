@@ -1,7 +1,9 @@
 """A record written entry by entry, so that what is read back is known by hand."""
 
+import dataclasses
+
 from kettlefield.core.outcome import Outcome
-from kettlefield.core.timeline import Trace, read_figures
+from kettlefield.core.timeline import TokenCount, Trace, read_figures
 from kettlefield.record.entries import (
     AttemptEntry,
     CampaignEntry,
@@ -10,6 +12,7 @@ from kettlefield.record.entries import (
     ExchangeEntry,
     ExerciseEntry,
     MemoryEntry,
+    ProcedureEntry,
     SessionEntry,
     TrialEntry,
 )
@@ -22,19 +25,20 @@ PLAN = 'title = "t"\nsuite = "s"\nrecord = "r"\n[[candidate]]\nmodel = "m"\nleve
 class Writer:
     """Writes a record entry by entry."""
 
-    def __init__(self, path, *, exercises=3, samples=1, criteria="", facts=None):
+    def __init__(self, path, *, exercises=3, samples=1, criteria="", facts=None, kinds=(), rig=None):
         self.record = Record.create_or_open(path)
+        self.path = path
         self.samples, self.facts = samples, facts or {}
         campaign = CampaignEntry(
             title="By hand", plan_text=PLAN + criteria, plan_digest="d", plan_parts={}, suite_name="berthdesk",
-            suite_digest="sha256:x", rig={"host": {}}, simulated=False,
+            suite_digest="sha256:x", rig=rig or {"host": {}}, simulated=False,
         )  # fmt: skip
         self.names = [f"e{number}" for number in range(exercises)]
         kinds = [
             ExerciseEntry(
                 id=n,
                 title=n,
-                kind="write",
+                kind=kinds[number] if kinds else "write",
                 language="python",
                 difficulty=1,
                 topics=("tides",),
@@ -42,14 +46,14 @@ class Writer:
                 weight=1.0,
                 varies=False,
             )
-            for n in self.names
+            for number, n in enumerate(self.names)
         ]
         self.record.begin(campaign, kinds)
 
-    def candidate(self, name, *, description="server 1", speed=None, baseline=False, **session_facts):
+    def candidate(self, name, *, description="server 1", speed=None, baseline=False, settings=None, **session_facts):
         model, _, level = name.partition("@")
         entry = CandidateEntry(
-            name=name, model=model, level=level, reference=level == "f16", baseline=baseline, settings={"grading": {"samples": self.samples}, "speed": speed or {}},
+            name=name, model=model, level=level, reference=level == "f16", baseline=baseline, settings={"grading": {"samples": self.samples}, "speed": speed or {}, **(settings or {})},
             weights_path="w", weights_bytes=500, weights_sha256="ab", weights_facts=self.facts,
         )  # fmt: skip
         found = self.record.put_candidate(entry)
@@ -65,24 +69,33 @@ class Writer:
         return found, self.record.begin_session(session)
 
     def exchange(
-        self, ids, *, stamps=(0.1, 0.2, 0.3), tokens=None, purpose="answer", in_flight=1, fault=None, finished=0.5
+        self,
+        ids,
+        *,
+        stamps=(0.1, 0.2, 0.3),
+        tokens=None,
+        purpose="answer",
+        in_flight=1,
+        fault=None,
+        finished=0.5,
+        reply="B1",
     ):
         trace = Trace(stamps_s=stamps, thinking=(False,) * len(stamps), finished_s=finished, completion_tokens=tokens)
         return ExchangeEntry(
             candidate_id=ids[0], session_id=ids[1], purpose=purpose, asked_at=0.0, in_flight=in_flight,
-            messages=({"role": "user", "content": "berth?"},), sampling={"seed": 1}, reply="B1", thinking="",
+            messages=({"role": "user", "content": "berth?"},), sampling={"seed": 1}, reply=reply, thinking="",
             finish_reason="stop", fault=fault, figures=read_figures(trace), stamps_s=stamps, stamp_marks=trace.thinking,
         )  # fmt: skip
 
-    def trial(self, ids, exercise, *outcomes, sample=1, **options):
+    def trial(self, ids, exercise, *outcomes, sample=1, detail="why", end="finished", code="x", **options):
         check = CheckEntry(
-            name="c", kind="calls", required=True, weight=1.0, passed=outcomes[-1] is PASSED, end="finished",
-            cases_passed=1, cases_total=2, detail="why", wall_s=0.1,
+            name="c", kind="calls", required=True, weight=1.0, passed=outcomes[-1] is PASSED, end=end,
+            cases_passed=1, cases_total=2, detail=detail, wall_s=0.1,
         )  # fmt: skip
         attempts = tuple(
             AttemptEntry(
                 turn=1, language="python", exchange=None if outcome is FAULT else self.exchange(ids, **options), outcome=outcome,
-                score=float(outcome is PASSED), files={"answer.py": "x"}, how="the only block", remarks=("r",), fault="",
+                score=float(outcome is PASSED), files={"answer.py": code}, how="the only block", remarks=("r",), fault="",
                 checks=(check,),
             )
             for outcome in outcomes
@@ -99,3 +112,26 @@ class Writer:
             series=b"",
         )  # fmt: skip
         self.record.save_memory(entry)
+
+    def timed(self, ids, purpose, point, *, first=0.1, rate=100.0, tokens=11, prompt=None, memory=None, **more):
+        stamps = tuple(first + n / rate for n in range(tokens))
+        entry = self.exchange(ids, stamps=stamps, tokens=more.pop("counted", tokens), purpose=purpose)
+        figures = dataclasses.replace(entry.figures, prompt_tokens=prompt, prefill_rate_tps=prompt and prompt / first)
+        if "counts_nothing" in more:
+            figures = dataclasses.replace(figures, token_count=TokenCount.EVENTS)
+            del more["counts_nothing"]
+        self.record.save_exchange(dataclasses.replace(entry, figures=figures, point=point, memory_bytes=memory, **more))
+
+    def ended(self, ids, name, why="done", **facts):
+        self.record.save_procedure(
+            ProcedureEntry(candidate_id=ids[0], session_id=ids[1], name=name, why_ended=why, facts=facts)
+        )
+
+    def phase(self, ids, name, peak, *, joules=None):
+        self.record.save_memory(
+            MemoryEntry(
+                session_id=ids[1], phase=name, samples=1, host_peak_bytes=10, accelerator_peak_bytes=peak - 10,
+                peak_bytes=peak, end_bytes=peak - 1, mapped_peak_bytes=4, energy_j=joules,
+                energy_from="a meter" if joules is not None else None, series=b"",
+            )
+        )  # fmt: skip

@@ -1,7 +1,5 @@
 """Timing, memory and energy read back from records that were written by hand; and how they are shown."""
 
-import dataclasses
-
 import pytest
 from records import PASSED, WRONG, Writer
 
@@ -10,46 +8,18 @@ from kettlefield.analysis.memory import memories
 from kettlefield.analysis.timing import timings
 from kettlefield.campaign.measuring import ANSWERS, MEMORY, SPEED, steps_left
 from kettlefield.campaign.plan import read_plan
-from kettlefield.cli.console import Once, p_words
+from kettlefield.cli.console import Once
 from kettlefield.cli.floor import Floor
 from kettlefield.core.estimate import Estimate
-from kettlefield.record.entries import MemoryEntry, ProcedureEntry, SessionEntry
+from kettlefield.core.wording import p_words
+from kettlefield.record.entries import SessionEntry
 
 KIB = 1024
 
 
-class Bench(Writer):
-    """Writes timed requests and phases."""
-
-    def timed(self, ids, purpose, point, *, first=0.1, rate=100.0, tokens=11, prompt=None, memory=None, **more):
-        stamps = tuple(first + n / rate for n in range(tokens))
-        entry = self.exchange(ids, stamps=stamps, tokens=more.pop("counted", tokens), purpose=purpose)
-        figures = dataclasses.replace(entry.figures, prompt_tokens=prompt, prefill_rate_tps=prompt and prompt / first)
-        if "counts_nothing" in more:
-            from kettlefield.core.timeline import TokenCount
-
-            figures = dataclasses.replace(figures, token_count=TokenCount.EVENTS)
-            del more["counts_nothing"]
-        self.record.save_exchange(dataclasses.replace(entry, figures=figures, point=point, memory_bytes=memory, **more))
-
-    def ended(self, ids, name, why="done", **facts):
-        self.record.save_procedure(
-            ProcedureEntry(candidate_id=ids[0], session_id=ids[1], name=name, why_ended=why, facts=facts)
-        )
-
-    def phase(self, ids, name, peak, *, joules=None):
-        self.record.save_memory(
-            MemoryEntry(
-                session_id=ids[1], phase=name, samples=1, host_peak_bytes=10, accelerator_peak_bytes=peak - 10,
-                peak_bytes=peak, end_bytes=peak - 1, mapped_peak_bytes=4, energy_j=joules,
-                energy_from="a meter" if joules is not None else None, series=b"",
-            )
-        )  # fmt: skip
-
-
 @pytest.fixture
 def bench(tmp_path):
-    return Bench(tmp_path / "record.db")
+    return Writer(tmp_path / "record.db")
 
 
 GRID = {"prompt_tokens": 64, "reply_tokens": 8}

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+import numpy as np
 import pandas as pd
 
 from kettlefield.analysis.frames import counted_trials
@@ -65,9 +66,13 @@ def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | 
     both = mine.merge(other, on=keys, suffixes=("", "_reference"))
     if both.empty:
         return None
-    groups = [(str(name), group) for name, group in both.groupby("exercise", sort=True)]
-    sides = [[list(group[field].astype(bool)) for _, group in groups] for field in ("passed", "passed_reference")]
-    nets = {name: sum(a) - sum(b) for (name, _), a, b in zip(groups, *sides, strict=True)}
+    both = both.sort_values("exercise", kind="stable")
+    names, starts = np.unique(both["exercise"].to_numpy(dtype=str), return_index=True)
+    sides = [
+        [[bool(passed) for passed in part] for part in np.split(both[field].to_numpy(dtype=bool), starts[1:])]
+        for field in ("passed", "passed_reference")
+    ]
+    nets = {str(name): sum(a) - sum(b) for name, a, b in zip(names, *sides, strict=True)}
     won = tuple(name for name, net in nets.items() if net > 0)
     lost = tuple(name for name, net in nets.items() if net < 0)
     p = exact_p(len(won), len(lost))

@@ -86,7 +86,7 @@ def between(
         for field in ("first_token_s", "decode_rate_tps"):
             ratio = median_ratio(alike_points(grids[1], grids[0], field))
             if ratio is not None:
-                moves.append(Move(figure=f"{field}, median", unit="ratio", change=ratio, moved=_leaves_out(ratio, 1.0)))
+                moves.append(Move(figure=f"{field}.p50", unit="ratio", change=ratio, moved=_leaves_out(ratio, 1.0)))
             elif len(grids[0]) or len(grids[1]):
                 left_out.append(f"{field}: no point was timed often enough in both")
         moves += _plain(tables, name)

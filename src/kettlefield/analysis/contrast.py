@@ -114,6 +114,7 @@ class Contrast:
     suite_digest: str
     exercises: int  # asked of at least one candidate
     rows: tuple[Figures, ...]
+    trials: pd.DataFrame = field(repr=False)  # one row a trial, all of them
 
 
 def on_frontier(rows: Sequence[Figures]) -> tuple[str, ...]:
@@ -180,6 +181,7 @@ def contrast(record: Record, *, confidence: float = 0.95, reference: str | None 
         suite_digest=facts["suite_digest"],
         exercises=int(trials["exercise"].nunique()),
         rows=tuple(rows),
+        trials=trials,
     )
 
 

@@ -26,7 +26,7 @@ def mixed_settings(record: Record) -> dict[str, str]:
             continue
         changes = changes_between(_answering(settings[reference]), _answering(settings[row["name"]]))
         if changes:
-            words = "; ".join(f"{change.what} {change.now}, not {change.then}" for change in changes)
+            words = "; ".join(f"{change.what} {change.now} instead of {change.then}" for change in changes)
             found[row["name"]] = f"asked under other settings than {reference}: {words}"
     return found
 

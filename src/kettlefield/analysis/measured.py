@@ -8,17 +8,18 @@ import sqlalchemy as sa
 
 from kettlefield.analysis.against import Against, find_against
 from kettlefield.analysis.contrast import Figures
-from kettlefield.analysis.frames import campaign_facts, counted_trials, trials_frame
+from kettlefield.analysis.frames import campaign_facts, counted_trials
 from kettlefield.analysis.memory import Memory, memories
 from kettlefield.analysis.suites import by_suite, exercises_frame, together
 from kettlefield.analysis.timing import Timing, timed_frame, timings, undisturbed
-from kettlefield.core.acceptance import Criterion
+from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.escape import escape_signs
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import quantile_interval
 from kettlefield.core.measures import MEASURES
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.properties import belongs
+from kettlefield.core.settling import exercises_to_clear
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 
@@ -28,8 +29,9 @@ Found = Estimate | float | None
 class Measured:
     """Looks measures up in a record; each part of it is read once, when something asks for it."""
 
-    def __init__(self, record: Record) -> None:
+    def __init__(self, record: Record, trials: pd.DataFrame) -> None:
         self._record = record
+        self._all_trials = trials
 
     def find(self, row: Figures, criterion: Criterion) -> Found:
         """What was found of a criterion's measure for one candidate.
@@ -85,6 +87,18 @@ class Measured:
         narrowed = self._narrowed(criterion)
         return int((narrowed["candidate"] == row.candidate).sum())
 
+    def exercises_to_settle(self, row: Figures, criterion: Criterion) -> int | None:
+        """How many exercises would put the pass rate's bound clear of the threshold; None: unknown, or hardly any."""
+        suites = row.suites
+        if criterion.among:
+            mine = self._narrowed(criterion)
+            suites = by_suite(mine[mine["candidate"] == row.candidate], self._exercises)
+        threshold = criterion.threshold.at_least if isinstance(criterion.threshold, Threshold) else None
+        if len(suites) != 1 or not suites[0].passes or threshold is None:
+            return None
+        passed, asked = zip(*suites[0].passes, strict=True)
+        return exercises_to_clear(passed, asked, threshold, confidence=criterion.confidence)
+
     def _among(self, row: Figures, criterion: Criterion, confidence: float) -> Found:
         mine = self._narrowed(criterion)
         mine = mine[mine["candidate"] == row.candidate]
@@ -110,7 +124,7 @@ class Measured:
 
     @cached_property
     def _trials(self) -> pd.DataFrame:
-        return counted_trials(trials_frame(self._record))
+        return counted_trials(self._all_trials)
 
     @cached_property
     def _exercises(self) -> pd.DataFrame:

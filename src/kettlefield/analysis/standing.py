@@ -46,7 +46,11 @@ def standings(record: Record) -> dict[str, Standing]:
                 candidate=row["name"],
                 rig=rig,
                 server=sessions.get(row["name"], {}),
-                weights={"path": row["weights_path"], "sha256": row["weights_sha256"]},
+                weights={
+                    "path": row["weights_path"],
+                    "sha256": row["weights_sha256"],
+                    "files": json.loads(row["weights_facts"]).get("files"),
+                },
                 settings=json.loads(row["settings"]),
                 suite=suite,
             )
@@ -59,7 +63,8 @@ def changes_of(then: Standing, now: Standing) -> tuple[Change, ...]:
     for part in ("rig", "server", "weights", "settings", "suite"):
         sides = [dict(getattr(side, part)) for side in (then, now)]
         for side in sides:
-            side.pop("path", None)
+            for name in ("path", "files"):  # where they lie, and what the digest says already
+                side.pop(name, None)
         found += changes_between(*sides, path=part)
     return tuple(found)
 

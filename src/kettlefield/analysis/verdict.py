@@ -63,7 +63,7 @@ class Decision:
 
 def reach_verdicts(record: Record, table: Contrast, criteria: Sequence[Criterion]) -> tuple[CandidateVerdict, ...]:
     """Hold every candidate against the criteria, in the order of the record; a baseline is not up for approval."""
-    verdicts, measured = [], Measured(record)
+    verdicts, measured = [], Measured(record, table.trials)
     for row in table.rows:
         if row.baseline:
             continue
@@ -111,6 +111,9 @@ def _judge(measured: Measured, row: Figures, criterion: Criterion) -> Judgement:
         reason = f"{trials} of {planned} trials count so far; run qualify to the end"
     elif status is Status.UNDECIDED:
         reason = _reason(criterion, threshold, found)
+        needed = measured.exercises_to_settle(row, criterion) if criterion.measure == "pass_rate" and trials else None
+        if needed is not None:
+            reason += f"; about {needed} exercises would settle it if this is how it is"
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
 
 

@@ -82,7 +82,7 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
         measure=measure.name,
         threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),
         confidence=entry.confidence,
-        wanted=f"{side.replace('_', ' ')} {raw}",
+        wanted=f"{side.replace('_', ' ')} {raw if isinstance(raw, str) else f'{raw:g}'}",
         among=_among(entry),
         at_depth_tokens=entry.at_depth,
         outcomes=entry.outcomes,

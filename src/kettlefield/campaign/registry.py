@@ -29,7 +29,7 @@ from kettlefield.rig.host import read_host
 from kettlefield.rig.survey import fingerprint, own_fingerprint, rig_state
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
-from kettlefield.weights.digest import digest_of_files
+from kettlefield.weights.digest import digest_of_files, weights_digest
 from kettlefield.weights.read import files_of, read_facts
 
 
@@ -123,7 +123,7 @@ async def register_candidates(
                 str(candidate.weights),
                 "Restore the file, or give the plan a new record.",
             )
-        facts = weights_facts(candidate, bandwidth)
+        facts = {**weights_facts(candidate, bandwidth), "files": _file_facts(files.get(candidate.name, ()))}
         entry = CandidateEntry(
             name=candidate.name,
             model=candidate.model,
@@ -141,6 +141,11 @@ async def register_candidates(
             id=record.put_candidate(entry), predicted_bytes=predicted if isinstance(predicted, int) else None
         )
     return registered
+
+
+def _file_facts(files: tuple[Path, ...]) -> list[dict[str, object]]:
+    """Each file of the weights with its own digest, which is known by now."""
+    return [{"name": path.name, "bytes": path.stat().st_size, "sha256": weights_digest(path)} for path in files]
 
 
 def budget_warning(name: str, predicted_bytes: int | None, budget_bytes: int | None) -> str | None:

@@ -8,7 +8,7 @@ from kettlefield.cli.console import make_table, safe
 from kettlefield.core.changes import Change
 from kettlefield.core.plaintext import shorten
 
-WIDEST = 60  # characters of a value: a digest or a list stays readable
+WIDEST = 72  # characters of a value: a SHA-256 is shown whole
 
 
 def changes_json(changes: Sequence[Change]) -> list[dict[str, str]]:

@@ -15,9 +15,7 @@ from rich.text import Text
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.estimate import Estimate
-from kettlefield.core.measures import Unit
 from kettlefield.core.plaintext import visible
-from kettlefield.core.units import Scale, duration_scale, format_scaled, size_scale
 
 
 class OfCandidate(Protocol):
@@ -144,58 +142,3 @@ def estimate_json(found: Estimate | float | str | None) -> Any:
     if isinstance(found, Estimate):
         return {"value": found.value, "low": found.low, "high": found.high, "n": found.n}
     return found
-
-
-def p_words(p: float) -> str:
-    """A chance for a reader: none is ever 0."""
-    return "< 0.001" if p < 0.001 else f"{p:.3f}"
-
-
-def scale_of(value: float, unit: Unit) -> Scale:
-    """The scale in which a value and its interval are shown."""
-    if unit is Unit.SECONDS:
-        return duration_scale(value)
-    if unit is Unit.BYTES:
-        return size_scale(value)
-    return Scale(1.0, "" if unit is Unit.RATIO else unit.value)
-
-
-def in_scale(value: float | None, scale: Scale) -> str:
-    """A value's number in a scale; a share has two decimals; a question mark for a bound that is not known."""
-    if value is None:
-        return "?"
-    return format_scaled(value, scale) if scale.label else f"{value:.2f}"
-
-
-def in_unit(value: float | None, unit: Unit) -> str:
-    """A value in its unit for a reader; a dash for None."""
-    if value is None:
-        return "-"
-    scale = scale_of(value, unit)
-    return f"{in_scale(value, scale)} {scale.label}".rstrip()
-
-
-def interval_words(found: Estimate | float | None, unit: Unit) -> str:
-    """An interval in plain words: ``27.8 to 32.1 ms``."""
-    if not isinstance(found, Estimate):
-        return "-"
-    scale = scale_of(found.value, unit)
-    return f"{in_scale(found.low, scale)} to {in_scale(found.high, scale)} {scale.label}".rstrip()
-
-
-def with_interval(found: Estimate | float | str | None, unit: Unit) -> str:
-    """A figure with its interval, in one scale: ``32.5 (29.6 to 33.7) ms``."""
-    if isinstance(found, str):
-        return found
-    if not isinstance(found, Estimate):
-        return in_unit(found, unit)
-    scale = scale_of(found.value, unit)
-    if found.low is None and found.high is None:
-        return f"{in_scale(found.value, scale)} {scale.label}".rstrip()  # so few samples bound nothing
-    low, value, high = (in_scale(number, scale) for number in (found.low, found.value, found.high))
-    return f"{value} ({low} to {high}) {scale.label}".rstrip()
-
-
-def in_words(found: Estimate | float | str | None, unit: Unit) -> str:
-    """A figure with its interval and sample size: ``32.5 (29.6 to 33.7) ms, n = 12``."""
-    return with_interval(found, unit) + (f", n = {found.n}" if isinstance(found, Estimate) else "")

@@ -179,8 +179,9 @@ def _print(decision: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> No
 
 
 def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
-    from kettlefield.cli.console import in_words, make_table, safe, status_text  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, safe, status_text  # noqa: PLC0415
     from kettlefield.core.measures import MEASURES  # noqa: PLC0415
+    from kettlefield.core.wording import in_words  # noqa: PLC0415
 
     table = make_table("candidate", "verdict", "measure", "wanted", "found (one-sided bounds)", "status")
     for column in table.columns[:-1]:

@@ -2,10 +2,10 @@
 
 from dataclasses import dataclass
 
-from kettlefield.cli.console import in_unit, with_interval
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.measures import Unit
 from kettlefield.core.units import format_duration
+from kettlefield.core.wording import in_unit, with_interval
 from kettlefield.record.store import Record
 
 

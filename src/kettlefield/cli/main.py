@@ -8,14 +8,14 @@ import sys
 from collections.abc import Sequence
 
 from kettlefield import __version__
-from kettlefield.cli import calibrate, contrast, decide, demo, draft, qualify, rig, suite, trials, vet, weigh
+from kettlefield.cli import calibrate, contrast, decide, demo, draft, export, qualify, rig, suite, trials, vet, weigh
 from kettlefield.cli.exits import ExitCode, exit_code_for
 from kettlefield.core.errors import KettlefieldError
 from kettlefield.core.plaintext import visible
 
 logger = logging.getLogger(__name__)
 
-COMMANDS = (rig, weigh, draft, suite, vet, calibrate, qualify, contrast, trials, decide, demo)
+COMMANDS = (rig, weigh, draft, suite, vet, calibrate, qualify, contrast, trials, decide, export, demo)
 _EPILOG = """\
 the order of work:
   1. kettlefield rig                    what this machine is, and what is missing
@@ -27,7 +27,8 @@ the order of work:
   5. kettlefield qualify plan.toml      run the campaign; the same command resumes it
   6. kettlefield contrast record.db     candidates side by side
   7. kettlefield trials record.db       what each model wrote, and why it failed
-  8. kettlefield decide record.db       criteria one by one, and the verdict
+  8. kettlefield decide record.db       criteria one by one, and the verdict; --by NAME signs it
+     kettlefield export record.db -o FOLDER   tables, CI results, bill of materials
 
 `kettlefield demo` runs all of it on made-up models. Exit codes: 0 done or approved, 1 rejected or a faulty
 suite, 2 bad input, 3 something could not be measured, 4 undecided, 130 interrupted.

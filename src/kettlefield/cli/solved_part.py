@@ -10,13 +10,13 @@ def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
         candidate_name,
         chosen,
         estimate_json,
-        in_words,
         make_console,
         make_table,
         print_heading,
         print_json,
     )
     from kettlefield.core.measures import Unit  # noqa: PLC0415
+    from kettlefield.core.wording import in_words  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
 
     table = contrast(Record.open(path))

@@ -55,8 +55,9 @@ def _print_alone(console: "Console", found: "tuple[Timing, ...]", floor: "Floor"
 
 
 def _print_gaps(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table, with_interval  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
+    from kettlefield.core.wording import with_interval  # noqa: PLC0415
 
     heads = (
         ">gap p50",
@@ -125,8 +126,9 @@ def _depth_words(row: "Timing") -> list[str]:
 
 
 def _print_cache(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table, with_interval  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
+    from kettlefield.core.wording import with_interval  # noqa: PLC0415
 
     name, table = (
         Once(),
@@ -233,8 +235,8 @@ def _remarks(row: "Timing") -> list[str]:
 
 
 def _cells(cell: "Cell", floor: "Floor", *, lead: str = "") -> list[Any]:
-    from kettlefield.cli.console import with_interval  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
+    from kettlefield.core.wording import with_interval  # noqa: PLC0415
 
     unit = Unit.TOKENS_PER_SECOND
     count = f"{cell.n}" + (f" ({cell.disturbed} disturbed)" if cell.disturbed else "")

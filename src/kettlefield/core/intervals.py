@@ -90,18 +90,18 @@ def pass_ratio(passed: Sequence[int], asked: Sequence[int], *, confidence: float
         raise ValueError("wanted at least one exercise, with 0 <= passed <= asked and asked >= 1")
     trials = float(asked_n.sum())
     ratio = float(passed_n.sum()) / trials
-    counted = _counted_trials(passed, asked)
+    counted = effective_trials(passed, asked)
     low, high = wilson_interval(min(ratio * counted, counted), counted, confidence=confidence)
     return Estimate(value=ratio, low=low, high=high, n=int(trials))
 
 
-def _counted_trials(passed: Sequence[int], asked: Sequence[int]) -> float:
-    """The trials of one suite, discounted for samples of the same exercise."""
+def effective_trials(passed: Sequence[int], asked: Sequence[int]) -> float:
+    """What the trials of one suite are worth, discounted for samples of the same exercise: see `pass_ratio`."""
     passed_n, asked_n = np.asarray(passed, dtype=float), np.asarray(asked, dtype=float)
-    return _effective_trials(passed_n, asked_n, float(passed_n.sum() / asked_n.sum()))
+    return _discounted(passed_n, asked_n, float(passed_n.sum() / asked_n.sum()))
 
 
-def _effective_trials(passed: np.ndarray, asked: np.ndarray, ratio: float) -> float:
+def _discounted(passed: np.ndarray, asked: np.ndarray, ratio: float) -> float:
     clusters, trials = len(asked), float(asked.sum())
     if clusters == trials:
         return trials
@@ -148,7 +148,7 @@ def weighted_ratio(
     if len(shares) == 1:
         return pass_ratio(shares[0][1], shares[0][2], confidence=confidence)
     ratios = [pass_ratio(passed, asked, confidence=confidence) for _, passed, asked in shares]
-    counts = [_counted_trials(passed, asked) for _, passed, asked in shares]
+    counts = [effective_trials(passed, asked) for _, passed, asked in shares]
     weights = np.array([weight for weight, _, _ in shares]) / sum(weight for weight, _, _ in shares)
     z = two_sided_z(confidence)
     middles = [(r.value * n + z * z / 2) / (n + z * z) for r, n in zip(ratios, counts, strict=True)]

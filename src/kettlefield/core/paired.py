@@ -9,8 +9,7 @@ import numpy as np
 from scipy import optimize, stats
 
 from kettlefield.core.estimate import Estimate
-
-MOST_MORE = 64  # times the pairs there are: beyond that more of the same settles nothing in practice
+from kettlefield.core.settling import least_growth
 
 
 class Evidence(StrEnum):
@@ -198,13 +197,8 @@ def exercises_to_settle(pairs: Pairs, margin: float, *, confidence: float = 0.95
         )
         return no_worse(more, margin, confidence=confidence) is not Evidence.NOT_SHOWN
 
-    if not settles(MOST_MORE):
-        return None
-    low, high = 1.0, float(MOST_MORE)
-    while (high - low) * pairs.exercises > 1:
-        middle = (low + high) / 2
-        low, high = (low, middle) if settles(middle) else (middle, high)
-    return math.ceil(high * pairs.exercises)
+    growth = least_growth(settles, steps=1 / pairs.exercises)
+    return None if growth is None else math.ceil(growth * pairs.exercises)
 
 
 def exact_p(won: int, lost: int) -> float:

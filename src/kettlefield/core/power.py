@@ -1,8 +1,11 @@
-"""What a suite can show before a campaign is run: the smallest drop between two levels that it would notice."""
+"""What a suite can show: the smallest drop between two levels that it would notice, or could have noticed."""
 
 import math
+from collections.abc import Callable
 
 from scipy import stats
+
+from kettlefield.core.paired import Pairs
 
 
 def smallest_drop(pairs: float, *, discordant: float, confidence: float = 0.95, power: float = 0.8) -> float | None:
@@ -37,18 +40,51 @@ def smallest_drop(pairs: float, *, discordant: float, confidence: float = 0.95, 
         raise ValueError(
             f"pairs={pairs}, discordant={discordant}, confidence={confidence}, power={power}: outside their ranges"
         )
+    needed = _needed_pairs(confidence, power)
+    if needed(discordant, discordant) > pairs:
+        return None
+    return _least(lambda drop: needed(drop, discordant) <= pairs, most=discordant)
+
+
+def noticeable_drop(pairs: Pairs, *, confidence: float = 0.95, power: float = 0.8) -> float | None:
+    """The smallest true drop that a comparison such as this one shows with the wanted power.
+
+    Parameters
+    ----------
+    pairs : Pairs
+        As counted; its share of pairs that differ, with one half more on either side, is taken for the true one,
+        and a larger drop for at least as many that differ.
+    confidence, power : float
+        As `smallest_drop` has them.
+
+    Returns
+    -------
+    float or None
+        A difference of shares; None: so few pairs could show none.
+    """
+    discordant = (pairs.won + pairs.lost + 1) / (pairs.pairs + 2)
+    needed = _needed_pairs(confidence, power)
+    if needed(1.0, 1.0) > pairs.counted:
+        return None
+    return _least(lambda drop: needed(drop, max(drop, discordant)) <= pairs.counted, most=1.0)
+
+
+def _needed_pairs(confidence: float, power: float) -> Callable[[float, float], float]:
+    """Connor's number of pairs, for a drop and a share that differs."""
     z_a, z_b = float(stats.norm.ppf(confidence)), float(stats.norm.ppf(power))
 
-    def needed(drop: float) -> float:
+    def needed(drop: float, discordant: float) -> float:
         root = math.sqrt(max(0.0, discordant - drop * drop))
         return ((z_a * math.sqrt(discordant) + z_b * root) / drop) ** 2
 
-    low, high = 1e-6, discordant
-    if needed(high) > pairs:
-        return None
+    return needed
+
+
+def _least(suffices: Callable[[float], bool], *, most: float) -> float:
+    low, high = 1e-6, most
     for _ in range(60):  # halves the range each time: far below what is printed
         middle = (low + high) / 2
-        low, high = (low, middle) if needed(middle) <= pairs else (middle, high)
+        low, high = (low, middle) if suffices(middle) else (middle, high)
     return high
 
 

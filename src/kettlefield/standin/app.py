@@ -4,6 +4,7 @@ import asyncio
 import json
 import os
 import time
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,7 @@ from kettlefield.standin.wrapping import Reply
 
 SERVER_NAME = f"kettlefield-standin/{__version__} (simulated)"
 REPORT_EVERY_S = 0.05
+Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
 LOAD_STEPS = 10  # in which memory fills while the weights are read
 
 
@@ -52,7 +54,7 @@ class App:
 
     def build(self) -> web.Application:
         """The aiohttp application."""
-        app = web.Application(client_max_size=32 * 2**20)
+        app = web.Application(client_max_size=32 * 2**20, middlewares=[self._check_key])
         app.router.add_get("/health", self._health)
         app.router.add_get("/v1/models", self._models)
         app.router.add_post("/v1/chat/completions", self._complete)
@@ -60,6 +62,13 @@ class App:
         app.on_startup.append(self._start)
         app.on_response_prepare.append(_name_server)
         return app
+
+    @web.middleware
+    async def _check_key(self, request: web.Request, handler: Handler) -> web.StreamResponse:
+        key = self._quirks.key
+        if key is not None and request.method == "POST" and request.headers.get("Authorization") != f"Bearer {key}":
+            return web.json_response({"error": {"message": "wrong or missing key"}}, status=401)
+        return await handler(request)
 
     async def _start(self, _: web.Application) -> None:
         work = (self._load(), self._engine.run(), self._report())

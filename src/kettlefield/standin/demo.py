@@ -25,6 +25,7 @@ title = "Which code model for the berth desk?"
 suite = "berthdesk"
 selection = "short"
 record = "record.db"
+conditions = ["for staff of the berth desk, inside its own network"]
 
 [rig]
 accelerator = "simulated:card"
@@ -85,6 +86,16 @@ at_most = "150 ms"
 [[criterion]]
 measure = "decode_rate_tps.p50"
 at_least = "60 tokens/s"
+
+[[criterion]]
+measure = "decode_rate_tps.p50"
+at_depth = 1792
+at_least = "60 tokens/s"
+confidence = 0.9
+
+[[criterion]]
+measure = "escape_attempts"
+at_most = 0
 
 [[criterion]]
 measure = "peak_bytes"

@@ -24,6 +24,7 @@ class Quirks:
     past_window: str = "refuse"  # what a prompt beyond the context does
     cache_on_demand: bool = False  # the key/value cache is claimed as contexts fill, and may not fit
     busy_after: int | None = None  # requests waiting, then 429
+    key: str | None = None  # without it in the Authorization header, 401
     true_log: Path | None = None  # one line of JSON a request with the moments at which it was really served
 
 
@@ -38,6 +39,7 @@ def add_quirks(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--past-window", choices=PAST_WINDOW, default="refuse")
     parser.add_argument("--cache-on-demand", action="store_true")
     parser.add_argument("--busy-after", type=int, help="requests waiting, then 429")
+    parser.add_argument("--key", help="wanted of every request, as `Authorization: Bearer KEY`")
     parser.add_argument("--true-log", type=Path)
 
 

@@ -1,0 +1,103 @@
+"""``kettlefield export``: a record handed on in open formats."""
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kettlefield.cli.exits import ExitCode
+
+if TYPE_CHECKING:
+    from kettlefield.record.store import Record
+
+FORMS = ("csv", "parquet", "junit", "bom")
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "export",
+        help="hand a record on: CSV, Parquet, JUnit-style XML, CycloneDX",
+        description="Write a record's trials and timed samples as tables with a data dictionary, its criteria as XML\n"
+        "for a CI server, and a bill of materials (CycloneDX 1.6) of every approved candidate.",
+        epilog="examples:\n  kettlefield export record.db -o handover\n"
+        "  kettlefield export record.db -o handover --as junit\n"
+        "  kettlefield export record.db -o handover --as bom --candidate marram-1.2b@q4_k_m",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("record", type=Path)
+    parser.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER", help="made where it is missing")
+    parser.add_argument(
+        "--as",
+        dest="forms",
+        action="append",
+        choices=FORMS,
+        help="only this form; may be repeated (default: all but parquet)",
+    )
+    parser.add_argument("--candidate", metavar="MODEL@LEVEL", help="for bom: only this one, which must be approved")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Write the files and name each on stdout."""
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+
+    record = Record.open(args.record)
+    forms = args.forms or [form for form in FORMS if form != "parquet"]
+    if args.candidate is not None and forms != ["bom"]:
+        raise InputError("is for a bill of materials", "--candidate", "Write --as bom with it.")
+    makers: dict[str, Callable[[], tuple[Path, ...]]] = {
+        "csv": lambda: _tables(record, args.output, "csv"),
+        "parquet": lambda: _tables(record, args.output, "parquet"),
+        "junit": lambda: _criteria(record, args.output),
+        "bom": lambda: _bills(record, args.output, args.candidate),
+    }
+    try:
+        args.output.mkdir(parents=True, exist_ok=True)
+        for form in dict.fromkeys(forms):
+            for path in makers[form]():
+                print(path)
+    except OSError as err:
+        raise InputError(f"cannot be written ({err.strerror})", str(args.output), "Name another folder.") from err
+    return ExitCode.DONE
+
+
+def _tables(record: "Record", folder: Path, form: str) -> tuple[Path, ...]:
+    from kettlefield.report.table_files import write_tables  # noqa: PLC0415
+
+    return write_tables(record, folder, "csv" if form == "csv" else "parquet")
+
+
+def _criteria(record: "Record", folder: Path) -> tuple[Path, ...]:
+    from kettlefield.campaign.decision import decide  # noqa: PLC0415
+    from kettlefield.report.junit import criteria_xml  # noqa: PLC0415
+
+    path = folder / "criteria.xml"
+    path.write_text(criteria_xml(decide(record)), encoding="utf-8")
+    return (path,)
+
+
+def _bills(record: "Record", folder: Path, only: str | None) -> tuple[Path, ...]:
+    from kettlefield.analysis.ledger import signatures  # noqa: PLC0415
+    from kettlefield.analysis.standing import standings  # noqa: PLC0415
+    from kettlefield.campaign.decision import decide  # noqa: PLC0415
+    from kettlefield.core.acceptance import Verdict  # noqa: PLC0415
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.report.bill import candidate_bill  # noqa: PLC0415
+    from kettlefield.suite.toml_struct import nearest  # noqa: PLC0415
+
+    decision, grounds, ledger = decide(record), standings(record), signatures(record)
+    if only is None:
+        chosen = [one for one in decision.verdicts if one.verdict is Verdict.APPROVED]
+    else:
+        chosen = [one for one in decision.verdicts if one.candidate == only]
+        if not chosen:
+            names = [one.candidate for one in decision.verdicts]
+            raise InputError(f'there is no candidate "{only}"', str(record.path), nearest(only, names))
+    written = []
+    for one in chosen:
+        path = folder / f"{one.candidate.replace('/', '_')}.cdx.json"
+        path.write_text(candidate_bill(decision, one, grounds[one.candidate], ledger), encoding="utf-8")
+        written.append(path)
+    return tuple(written)
