@@ -29,8 +29,8 @@ def test_so_many_exercises_clear_a_threshold_and_fewer_do_not(passed, total, thr
 
 def test_what_lies_at_the_threshold_is_never_settled_and_what_is_settled_needs_no_more():
     assert exercises_to_clear([1, 0] * 10, [1] * 20, 0.5, confidence=0.95) is None
-    assert least_growth(lambda times: times >= 3, steps=0.01) == pytest.approx(3, abs=0.01)
-    assert least_growth(lambda times: times > MOST_MORE, steps=0.01) is None
+    assert least_growth(lambda times: times >= 3) == pytest.approx(3, abs=0.01)
+    assert least_growth(lambda times: times > MOST_MORE) is None
     # samples of one exercise are worth less, so more exercises are needed
     alike = exercises_to_clear([3] * 13 + [0] * 7, [3] * 20, 0.5, confidence=0.95)
     assert alike == exercises_to_clear([1] * 13 + [0] * 7, [1] * 20, 0.5, confidence=0.95)

@@ -1,12 +1,19 @@
 """The demo, run once as a user runs it, and every command on the record that it leaves."""
 
+import csv
+import io
 import json
+import shutil
+import sqlite3
 import subprocess
+from pathlib import Path
 
+import jsonschema
 import pytest
 
 from kettlefield.core.languages import LANGUAGES
 
+SCHEMAS = Path(__file__).parents[2] / "docs" / "reference" / "schemas"
 DEMO_LEVELS = ("f16", "q8_0", "q4_k_m", "q2_k")
 
 
@@ -40,6 +47,10 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         (("--pairs",), ("marram-1.2b@q2_k lost: ", "no other beats")),
         (("--part", "speed"), ("context filled to", "engineers served", "knee", "past its window")),
         (("--part", "memory"), ("each token of context", "as told by Samphire SK-4 (simulated)")),
+        (("--part", "solved"), ("one of 2 samples", "first attempt")),
+        (("--part", "cost"), ("GiB x s", "against its reference")),
+        (("--part", "replies"), ("same code", "Temperature is 0.2")),
+        (("--against", "marram-1.2b@q8_0"), ("kelpling-400m@q8_0     marram-1.2b@q8_0",)),
     ],
 )
 def test_contrast_shows_each_side_of_a_campaign(demo, run_cli, words, shown):
@@ -48,6 +59,78 @@ def test_contrast_shows_each_side_of_a_campaign(demo, run_cli, words, shown):
     assert "SIMULATED" in out and all(text in out for text in shown)
     found = run_cli("contrast", folder / "record.db", *words, "--only", "marram*", "--json").json
     assert found["simulated"] is True
+
+
+@pytest.mark.parametrize("command", ["contrast", "decide", "trials", "weigh"])
+def test_json_holds_to_its_published_schema(demo, run_cli, command):
+    folder, _ = demo
+    files = sorted((folder / "weights").glob("*.gguf")) if command == "weigh" else [folder / "record.db"]
+    schema = json.loads((SCHEMAS / f"{command}.schema.json").read_text())
+    document = run_cli(command, *files, "--json").json
+    jsonschema.Draft202012Validator(schema).validate(document)
+    (name,) = [key for key, value in schema["properties"].items() if value.get("type") == "array" and key != "frontier"]
+    del document[name][0][schema["properties"][name]["items"].get("required", ["candidate"])[0]]
+    assert list(jsonschema.Draft202012Validator(schema).iter_errors(document))  # a key that is gone is noticed
+
+
+def test_a_decision_is_signed_checked_and_noticed_when_it_goes_stale(demo, run_cli, tmp_path):
+    folder, _ = demo
+    shutil.copytree(folder, tmp_path / "demo")
+    record, key = tmp_path / "demo" / "record.db", tmp_path / "key"
+    assert run_cli("decide", record, "--still-valid").code == 4  # nobody has signed yet
+    subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", key], check=True)
+    public = " ".join(key.with_suffix(".pub").read_text().split()[:2])
+    (tmp_path / "allowed").write_text(f"tern@saltmarsh.example {public}\n")
+    wrong = run_cli("decide", record, "--by", "R. Tern", "--ssh-key", tmp_path / "none")
+    assert (wrong.code, "there is no such key" in wrong.err) == (2, True)
+    assert "Nobody has signed" in run_cli("decide", record, "--audit").out  # nothing was left behind
+    assert "signed by R. Tern" in run_cli("decide", record, "--by", "R. Tern", "--ssh-key", key, "--note", "n").err
+    done = run_cli("decide", record, "--audit", "--allowed-signers", tmp_path / "allowed")
+    assert (done.code, "SSH signature of tern@saltmarsh.example" in done.out) == (0, True)
+    assert run_cli("decide", record, "--still-valid").code == 0
+    # a signature of something else, or by somebody else, is none
+    (tmp_path / "allowed").write_text("tern@saltmarsh.example ssh-ed25519 " + "A" * 68 + "\n")
+    assert run_cli("decide", record, "--audit", "--allowed-signers", tmp_path / "allowed").code == 1
+    weights = tmp_path / "demo" / "weights" / "marram-1.2b-q8_0.gguf"
+    with sqlite3.connect(record) as connection:
+        connection.execute("UPDATE candidate SET weights_path = ? WHERE name = 'marram-1.2b@q8_0'", (str(weights),))
+        connection.execute("UPDATE session SET description = 'another server'")
+    connection.close()
+    weights.write_bytes(weights.read_bytes() + b"x")
+    stale = run_cli("decide", record, "--still-valid", "--json")
+    assert (stale.code, stale.json["still_valid"]) == (4, False)
+    changed = {one["candidate"]: [change["what"] for change in one["changes"]] for one in stale.json["candidates"]}
+    assert changed["marram-1.2b@q8_0"] == ["weights sha256"] and changed["marram-1.2b@q4_k_m"] == []
+    assert "the results changed since R. Tern signed" in stale.json["faults"]
+    both = run_cli("contrast", folder / "record.db", record)
+    assert "another server" in both.out and "moved by more than noise (!): nothing" in both.out
+    pairs = run_cli("contrast", folder / "record.db", record, "--json").json["comparisons"][0]
+    assert len(pairs["candidates"]) == 8 and not any(one["flips"] for one in pairs["candidates"])
+
+
+def test_criteria_changed_afterwards_are_shown_with_both_results(demo, run_cli, tmp_path):
+    folder, _ = demo
+    plan = tmp_path / "plan.toml"
+    plan.write_text((folder / "plan.toml").read_text().replace('at_most = "2 GiB"', 'at_most = "3 GiB"'))
+    words = ("decide", folder / "record.db", "--candidate", "marram-1.2b@f16")
+    done = run_cli(*words, "--plan", plan)
+    assert (done.code, "CRITERIA CHANGED after the campaign began" in done.out) == (1, True)
+    assert done.out.rstrip().splitlines()[-1].split() == ["marram-1.2b@f16", "rejected", "approved"]
+    changed = run_cli(*words, "--plan", plan, "--json").json
+    assert (changed["verdicts"][0]["verdict"], changed["changed_criteria"][0]["verdict"]) == ("rejected", "approved")
+    assert "are those that the campaign began with" in run_cli(*words, "--plan", folder / "plan.toml").out
+    assert "on condition: for staff of the berth desk" in run_cli("decide", folder / "record.db").out
+
+
+def test_a_record_is_handed_on_in_open_formats(demo, run_cli, tmp_path):
+    folder, _ = demo
+    done = run_cli("export", folder / "record.db", "-o", tmp_path / "out")
+    names = sorted(line.rsplit("/", 1)[1] for line in done.out.splitlines())
+    assert names[0] == "criteria.xml" and "marram-1.2b@q4_k_m.cdx.json" in names and "trials.csv" in names
+    assert not any(name.startswith("marram-1.2b@f16") for name in names)  # rejected
+    rows = csv.reader(io.StringIO(run_cli("contrast", folder / "record.db", "--csv").out))
+    table = [dict(zip(head, row, strict=True)) for head in [next(rows)] for row in rows]
+    assert len(table) == 8 and float(table[0]["pass_rate.value"]) > 0.5 and table[0]["simulated"] == "True"
 
 
 def test_one_level_is_shown_to_be_no_worse_another_worse_and_a_third_left_open(demo, run_cli):
@@ -144,6 +227,15 @@ def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_cli):
         (("contrast", folder / "plan.toml"), "no Kettlefield record"),
         (("decide", folder / "none.db"), "no such record"),
         (("demo", folder / "weights"), "is no demo"),
+        (("decide", record, "--note", "n"), "stands without a name"),
+        (("decide", record, "--allowed-signers", "f"), "stands without --audit"),
+        (("decide", record, "--by", "T", "--audit"), "does not go with"),
+        (("contrast", record, "--against", "marram"), 'there is no candidate "marram"'),
+        (("contrast", record, "--by", "kind", "--pairs"), "do not go together"),
+        (("contrast", record, record, "--pairs"), "is for one record"),
+        (("export", record, "-o", folder, "--as", "bom", "--candidate", "marram-1.2b@f16"), "is of what was approved"),
+        (("export", record, "-o", folder, "--candidate", "marram-1.2b@f16"), "--as bom"),
+        (("export", record, "-o", folder / "plan.toml", "--as", "junit"), "cannot be written"),
     ):
         done = run_cli(*args)
         assert (done.code, done.err.count("\n")) == (2, 1), done.err
@@ -172,8 +264,6 @@ def test_run_again_the_demo_repeats_nothing(demo, run_cli):
 
 def test_the_record_is_lean_and_holds_what_an_audit_asks_for(demo):
     folder, _ = demo
-    import sqlite3
-
     with sqlite3.connect(folder / "record.db") as connection:
         one = connection.execute("SELECT plan_text, plan_digest, suite_digest, rig FROM campaign").fetchone()
         weights = connection.execute("SELECT weights_sha256, settings FROM candidate").fetchall()

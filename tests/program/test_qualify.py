@@ -138,6 +138,29 @@ def test_attached_by_url_memory_is_not_measured_and_the_server_left_running(make
         server.wait()
 
 
+def test_a_baseline_is_reached_by_url_with_a_key_that_is_kept_nowhere(make_plan, run_cli, tmp_path):
+    with socket.create_server(("127.0.0.1", 0)) as probe:
+        port = probe.getsockname()[1]
+    baseline = f'baseline = true\nurl = "http://127.0.0.1:{port}"\nkey_from = "BERTH_KEY"\n'
+    plan = make_plan(candidates=(("q2_k", ""), ("q4_k_m", baseline)))
+    weights = tmp_path / "weights" / "kelpling-400m-q4_k_m.gguf"
+    command = [sys.executable, "-m", "kettlefield.standin", "--weights", weights, "--card", tmp_path / "card"]
+    more = ["--port", port, "--level", "q4_k_m", "--slots", "4", "--key", "halyard-7731"]
+    server = subprocess.Popen([*map(str, command), *map(str, more)])
+    try:
+        unset = run_cli("qualify", plan)
+        assert (unset.code, "environment variable BERTH_KEY is not set" in unset.err) == (2, True)
+        assert not (tmp_path / "record.db").exists() or "trials" not in unset.err
+        done = run_cli("qualify", plan, "--only", "fare-quote", "--json", env={"BERTH_KEY": "halyard-7731"})
+        rows = {row["candidate"]: row for row in done.json["candidates"]}
+        assert rows["kelpling-400m@q4_k_m"]["baseline"] and rows["kelpling-400m@q4_k_m"]["trials"] == 1
+        files = [path for path in tmp_path.rglob("*") if path.is_file() and path.stat().st_size < 2**20]
+        assert not any(b"halyard-7731" in path.read_bytes() for path in files)
+    finally:
+        server.terminate()
+        server.wait()
+
+
 def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli, tmp_path):
     dying = json.dumps(
         ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}",

@@ -9,9 +9,10 @@ import sqlalchemy as sa
 from kettlefield.analysis.against import Against, find_against
 from kettlefield.analysis.contrast import Figures
 from kettlefield.analysis.frames import campaign_facts, counted_trials
+from kettlefield.analysis.limits import loads_of, procedure_ends
 from kettlefield.analysis.memory import Memory, memories
 from kettlefield.analysis.suites import by_suite, exercises_frame, together
-from kettlefield.analysis.timing import Timing, timed_frame, timings, undisturbed
+from kettlefield.analysis.timing import timed_frame, undisturbed
 from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.escape import escape_signs
 from kettlefield.core.estimate import Estimate
@@ -56,10 +57,10 @@ class Measured:
             return self._at_depth(row, criterion.at_depth_tokens, measure.field, measure.quantile, confidence)
         match measure.name:
             case "capacity_rps":
-                capacity = self._timings[row.candidate].capacity
-                return capacity.holds_rps if capacity is not None else None
+                _, facts = procedure_ends(self._record).get(row.candidate, {}).get("arrivals", ("", {}))
+                return float(facts["capacity_rps"]) if facts.get("capacity_rps") is not None else None
             case "cold_load_s":
-                loads = self._timings[row.candidate].loads
+                loads = loads_of(self._record).get(row.candidate, ())
                 return next((load.load_s for load in loads if load.kind == "cold"), None)
             case "joules_per_solved":
                 return self._memories[row.candidate].joules_per_solved
@@ -159,10 +160,6 @@ class Measured:
     def _depths(self) -> pd.DataFrame:
         frame = timed_frame(self._record)
         return frame[frame["purpose"] == "depth"]
-
-    @cached_property
-    def _timings(self) -> dict[str, Timing]:
-        return {one.candidate: one for one in timings(self._record)}
 
     @cached_property
     def _memories(self) -> dict[str, Memory]:

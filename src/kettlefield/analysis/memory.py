@@ -8,7 +8,8 @@ from typing import Any
 import pandas as pd
 import sqlalchemy as sa
 
-from kettlefield.analysis.timing import depth_tokens, timed_frame
+from kettlefield.analysis.limits import depth_tokens
+from kettlefield.analysis.timing import timed_frame
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.trend import slope

@@ -9,10 +9,20 @@ import numpy as np
 import pandas as pd
 import sqlalchemy as sa
 
+from kettlefield.analysis.limits import (
+    Capacity,
+    Ends,
+    Load,
+    capacity_found,
+    depth_tokens,
+    floor_depth,
+    loads_of,
+    procedure_ends,
+)
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import quantile_interval
 from kettlefield.core.timeline import TokenCount, quantile
-from kettlefield.core.trend import crossing, drift, median_ratio, slope
+from kettlefield.core.trend import drift, median_ratio, slope
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_stamps
 from kettlefield.record.store import Record
@@ -68,27 +78,6 @@ class Clients:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Capacity:
-    """The highest rate of random arrivals at which the plan's limits hold."""
-
-    holds_rps: float | None  # requests/s
-    fails_rps: float | None
-    engineers: int | None  # whom it serves, by the plan's requests an engineer and hour
-    tries: tuple[dict[str, Any], ...]
-    why_ended: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Load:
-    """One start of the server."""
-
-    kind: str  # "cold", "warm", "as found"
-    load_s: float
-    first_answer_s: float | None
-    bytes_s: float | None  # the weights' size over the load time
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Timing:
     """All of one candidate."""
 
@@ -141,7 +130,7 @@ def undisturbed(frame: pd.DataFrame) -> pd.DataFrame:
 
 def timings(record: Record) -> tuple[Timing, ...]:
     """Every candidate's timing, in the order of the record."""
-    timed, ended, loads = timed_frame(record), _procedures(record), _loads(record)
+    timed, ended, loads = timed_frame(record), procedure_ends(record), loads_of(record)
     with record.reading() as connection:
         table = schema.candidate
         candidates = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
@@ -160,7 +149,7 @@ def _timing(
     speed: dict[str, Any],
     mine: pd.DataFrame,
     other: pd.DataFrame,
-    ended: dict[str, tuple[str, dict[str, Any]]],
+    ended: Ends,
     loads: tuple[Load, ...],
 ) -> Timing:
     by = {purpose: mine[mine["purpose"] == purpose] for purpose in TIMED}
@@ -187,7 +176,7 @@ def _timing(
             [(list(by["cached"]["first_token_s"].dropna()), list(by["uncached"]["first_token_s"].dropna()))]
         ),
         clients=_clients(by["clients"], ended),
-        capacity=_capacity(speed.get("arrivals", {}), ended),
+        capacity=capacity_found(speed.get("arrivals", {}), ended),
         loads=loads,
         ended={step: why for step, (why, _) in ended.items()},
         without_usage=int((~counted).sum()),
@@ -265,31 +254,24 @@ def _gaps(frame: pd.DataFrame) -> Gaps | None:
     return Gaps(p50_s=p50, p95_s=p95, p99_s=p99, max_s=most, n=len(gaps), packed=bool(frame["packed"].any()))
 
 
-def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: dict[str, tuple[str, dict[str, Any]]]) -> Depth:
+def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: Ends) -> Depth:
     clean = undisturbed(frame)
     known = clean[clean["prompt_tokens"].notna() & clean["decode_rate_tps"].notna()]
     # requests of one depth differ by a few tokens, which is no difference in depth
     depths = depth_tokens(known)
     found = slope(list(depths / 1000), list(known["decode_rate_tps"]))
-    middles = known["decode_rate_tps"].groupby(depths).median()
     floor = float(plan.get("floor", 0.0))
     _, facts = ended.get("past-window", ("", {}))
     return Depth(
         cells=_cells(frame, lambda point: f"{point['depth_tokens']:,} tokens"),
         slope_tps=found,
         floor_tps=floor,
-        floor_depth_tokens=crossing(list(middles.index), list(middles), floor) if floor else None,
+        floor_depth_tokens=floor_depth(known, floor),
         past_window=facts.get("behaviour"),
     )
 
 
-def depth_tokens(frame: pd.DataFrame) -> pd.Series:
-    """For each request of the depth procedure the median prompt of its depth, in tokens as the server counts."""
-    wanted = frame["point"].map(lambda point: point["depth_tokens"])
-    return frame["prompt_tokens"].groupby(wanted).transform("median")
-
-
-def _clients(frame: pd.DataFrame, ended: dict[str, tuple[str, dict[str, Any]]]) -> Clients:
+def _clients(frame: pd.DataFrame, ended: Ends) -> Clients:
     _, facts = ended.get("clients", ("", {}))
     rates = {entry["clients"]: entry["rate_tps"] for entry in facts.get("counts", [])}
     counts = list(dict.fromkeys(point["clients"] for point in frame["point"]))
@@ -298,52 +280,6 @@ def _clients(frame: pd.DataFrame, ended: dict[str, tuple[str, dict[str, Any]]]) 
         rates_tps=tuple(rates.get(count) for count in counts),
         knee_clients=facts.get("knee_clients"),
     )
-
-
-def _capacity(plan: dict[str, Any], ended: dict[str, tuple[str, dict[str, Any]]]) -> Capacity | None:
-    if "arrivals" not in ended:
-        return None
-    why, facts = ended["arrivals"]
-    holds = facts.get("capacity_rps")
-    each = float(plan.get("per_engineer_hour", 0.0))
-    return Capacity(
-        holds_rps=holds,
-        fails_rps=facts.get("fails_at_rps"),
-        engineers=int(holds * 3600 / each) if holds is not None and each else None,
-        tries=tuple(facts.get("tries", ())),
-        why_ended=why,
-    )
-
-
-def _procedures(record: Record) -> dict[str, dict[str, tuple[str, dict[str, Any]]]]:
-    """For each candidate, why each procedure ended and what it found; the last time counts."""
-    table, candidate = schema.procedure, schema.candidate
-    query = sa.select(candidate.c.name, table.c.name.label("step"), table.c.why_ended, table.c.facts).join(
-        candidate, candidate.c.id == table.c.candidate_id
-    )
-    found: dict[str, dict[str, tuple[str, dict[str, Any]]]] = {}
-    with record.reading() as connection:
-        for row in connection.execute(query.order_by(table.c.id)):
-            found.setdefault(row.name, {})[row.step] = (row.why_ended, json.loads(row.facts))
-    return found
-
-
-def _loads(record: Record) -> dict[str, tuple[Load, ...]]:
-    table, candidate = schema.session, schema.candidate
-    query = sa.select(
-        candidate.c.name, candidate.c.weights_bytes, table.c.load_kind, table.c.load_s, table.c.first_answer_s
-    ).join(candidate, candidate.c.id == table.c.candidate_id)
-    found: dict[str, tuple[Load, ...]] = {}
-    with record.reading() as connection:
-        for row in connection.execute(query.where(table.c.load_s.is_not(None)).order_by(table.c.id)):
-            load = Load(
-                kind=row.load_kind,
-                load_s=row.load_s,
-                first_answer_s=row.first_answer_s,
-                bytes_s=row.weights_bytes / row.load_s if row.weights_bytes and row.load_s else None,
-            )
-            found[row.name] = (*found.get(row.name, ()), load)
-    return found
 
 
 def _median(values: Iterable[float]) -> float | None:

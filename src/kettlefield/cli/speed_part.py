@@ -8,7 +8,8 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from kettlefield.analysis.contrast import Contrast
-    from kettlefield.analysis.timing import Capacity, Cell, Timing
+    from kettlefield.analysis.limits import Capacity
+    from kettlefield.analysis.timing import Cell, Timing
     from kettlefield.cli.floor import Floor
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from scipy import stats
+from scipy import special
 
 MIN_COST = 1e-3  # seconds: less than this cannot be told from the start of a process; bytes never come near it
 
@@ -56,11 +56,13 @@ def fit_exponent(sizes: Sequence[float], costs: Sequence[float], *, confidence: 
     """
     if len(sizes) != len(costs) or len(sizes) < 3 or len(set(sizes)) < 2 or min(sizes) <= 0:
         raise ValueError(f"sizes={list(sizes)!r}: wanted at least 3 points of 2 sizes above 0, one cost each")
+    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
+
     x = np.log(np.asarray(sizes, dtype=float))
     y = np.log(np.maximum(np.asarray(costs, dtype=float), MIN_COST))
     fit = stats.linregress(x, y)
     error = float(np.nan_to_num(fit.stderr))  # equal costs leave nothing to estimate it from: it is none
-    half = float(stats.t.ppf(0.5 + confidence / 2, len(sizes) - 2)) * error
+    half = float(special.stdtrit(len(sizes) - 2, 0.5 + confidence / 2)) * error
     slope = float(fit.slope)
     return Slope(value=slope, low=slope - half, high=slope + half)
 
@@ -84,5 +86,5 @@ def ratio_of_pairs(found: Sequence[float], baseline: Sequence[float], *, confide
         raise ValueError(f"{len(found)} and {len(baseline)} costs: wanted as many of each, at least 2")
     logs = np.log(np.maximum(found, MIN_COST)) - np.log(np.maximum(baseline, MIN_COST))
     mean, error = float(np.mean(logs)), float(np.std(logs, ddof=1) / np.sqrt(len(logs)))
-    half = float(stats.t.ppf(0.5 + confidence / 2, len(logs) - 1)) * error
+    half = float(special.stdtrit(len(logs) - 1, 0.5 + confidence / 2)) * error
     return Slope(value=float(np.exp(mean)), low=float(np.exp(mean - half)), high=float(np.exp(mean + half)))

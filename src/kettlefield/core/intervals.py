@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from statistics import NormalDist
 
 import numpy as np
-from scipy import stats
+from scipy import special
 
 from kettlefield.core.estimate import Estimate
 
@@ -198,10 +198,11 @@ def quantile_interval(values: Sequence[float], q: float, *, confidence: float = 
     if n == 0:
         raise ValueError("no value to take a quantile of")
     tail = (1 - confidence) / 2
-    below = stats.binom(n, q)  # how many of n values lie below the true quantile
+    # how many of n values lie below the true quantile: its distribution, up to each number
+    below = special.bdtr(np.arange(n + 1), n, q)
     # the r-th smallest value lies above the quantile with P(below <= r - 1)
-    low_rank = int(below.ppf(tail))  # largest r with P(below <= r - 1) <= tail
-    high_rank = int(below.ppf(1 - tail)) + 1  # smallest r with P(below >= r) <= tail
+    low_rank = int(np.searchsorted(below, tail))  # largest r with P(below <= r - 1) <= tail
+    high_rank = int(np.searchsorted(below, 1 - tail)) + 1  # smallest r with P(below >= r) <= tail
     return Estimate(
         value=float(np.quantile(ordered, q, method="linear")),
         low=float(ordered[low_rank - 1]) if low_rank >= 1 else None,

@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from scipy import optimize, stats
+from scipy import special
 
 from kettlefield.core.estimate import Estimate
-from kettlefield.core.settling import least_growth
+from kettlefield.core.halving import first_that
+from kettlefield.core.settling import SLACK, least_growth
 
 
 class Evidence(StrEnum):
@@ -96,7 +97,7 @@ def counted_pairs(nets: np.ndarray, sizes: np.ndarray, discordant: np.ndarray) -
     between = exercises / max(1, exercises - 1) * ((nets - sizes * mean[:, None]) ** 2).sum(axis=1) / pairs**2
     with np.errstate(divide="ignore", invalid="ignore"):
         # the variance is an estimate of few exercises: worth as much less as Student's quantile is wider
-        caution = (stats.norm.ppf(0.95) / stats.t.ppf(0.95, exercises - 1)) ** 2 if exercises > 1 else 0.0
+        caution = (special.ndtri(0.95) / special.stdtrit(exercises - 1, 0.95)) ** 2 if exercises > 1 else 0.0
         worth = np.where((independent > 0) & (between > 0), caution * pairs * independent / between, exercises)
     return np.clip(worth, exercises, pairs)
 
@@ -144,7 +145,7 @@ def score_interval(pairs: Pairs, *, confidence: float = 0.95) -> Estimate:
     """
     scale = pairs.counted / pairs.pairs
     won, lost, n = pairs.won * scale, pairs.lost * scale, pairs.counted
-    z = float(stats.norm.ppf(0.5 + confidence / 2))
+    z = float(special.ndtri(0.5 + confidence / 2))
     edge = 1 - 1e-9
 
     def bound(wanted: float) -> float:
@@ -156,7 +157,7 @@ def score_interval(pairs: Pairs, *, confidence: float = 0.95) -> Estimate:
             return -1.0
         if high >= 0:
             return 1.0
-        return float(optimize.brentq(off, -edge, edge, xtol=1e-7))
+        return first_that(lambda difference: off(difference) <= 0, -edge, edge)  # it falls as the difference rises
 
     return Estimate(value=pairs.difference, low=bound(z), high=bound(-z), n=pairs.pairs)
 
@@ -197,13 +198,14 @@ def exercises_to_settle(pairs: Pairs, margin: float, *, confidence: float = 0.95
         )
         return no_worse(more, margin, confidence=confidence) is not Evidence.NOT_SHOWN
 
-    growth = least_growth(settles, steps=1 / pairs.exercises)
-    return None if growth is None else math.ceil(growth * pairs.exercises)
+    growth = least_growth(settles)
+    return None if growth is None else math.ceil(growth * pairs.exercises - SLACK)
 
 
 def exact_p(won: int, lost: int) -> float:
     """Two-sided exact p of equal pass rates from the discordant pairs (McNemar 1947, Psychometrika 12, 153-157)."""
-    return float(stats.binomtest(won, won + lost, 0.5).pvalue) if won + lost else 1.0
+    # either tail is as long as the other, so both together are twice the shorter
+    return min(1.0, 2 * float(special.bdtr(min(won, lost), won + lost, 0.5))) if won + lost else 1.0
 
 
 def holm(p_values: Sequence[float]) -> tuple[float, ...]:

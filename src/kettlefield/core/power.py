@@ -3,8 +3,9 @@
 import math
 from collections.abc import Callable
 
-from scipy import stats
+from scipy import special
 
+from kettlefield.core.halving import first_that
 from kettlefield.core.paired import Pairs
 
 
@@ -43,7 +44,7 @@ def smallest_drop(pairs: float, *, discordant: float, confidence: float = 0.95, 
     needed = _needed_pairs(confidence, power)
     if needed(discordant, discordant) > pairs:
         return None
-    return _least(lambda drop: needed(drop, discordant) <= pairs, most=discordant)
+    return first_that(lambda drop: needed(drop, discordant) <= pairs, 1e-6, discordant)
 
 
 def noticeable_drop(pairs: Pairs, *, confidence: float = 0.95, power: float = 0.8) -> float | None:
@@ -66,26 +67,18 @@ def noticeable_drop(pairs: Pairs, *, confidence: float = 0.95, power: float = 0.
     needed = _needed_pairs(confidence, power)
     if needed(1.0, 1.0) > pairs.counted:
         return None
-    return _least(lambda drop: needed(drop, max(drop, discordant)) <= pairs.counted, most=1.0)
+    return first_that(lambda drop: needed(drop, max(drop, discordant)) <= pairs.counted, 1e-6, 1.0)
 
 
 def _needed_pairs(confidence: float, power: float) -> Callable[[float, float], float]:
     """Connor's number of pairs, for a drop and a share that differs."""
-    z_a, z_b = float(stats.norm.ppf(confidence)), float(stats.norm.ppf(power))
+    z_a, z_b = float(special.ndtri(confidence)), float(special.ndtri(power))
 
     def needed(drop: float, discordant: float) -> float:
         root = math.sqrt(max(0.0, discordant - drop * drop))
         return ((z_a * math.sqrt(discordant) + z_b * root) / drop) ** 2
 
     return needed
-
-
-def _least(suffices: Callable[[float], bool], *, most: float) -> float:
-    low, high = 1e-6, most
-    for _ in range(60):  # halves the range each time: far below what is printed
-        middle = (low + high) / 2
-        low, high = (low, middle) if suffices(middle) else (middle, high)
-    return high
 
 
 def effective_pairs(exercises: int, samples: int, *, likeness: float = 0.5) -> float:

@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
 RESAMPLES = 9999  # of sign flips; up to 13 exercises all of them are tried
 
@@ -41,6 +40,8 @@ def seed_gap(first: Sequence[float], second: Sequence[float]) -> SeedGap:
         raise ValueError("wanted the same exercises on both seeds, at least one")
     if np.array_equal(a, b):
         return SeedGap(difference=0.0, p=1.0, exercises=len(a))
+    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
+
     found = stats.permutation_test(
         (a, b),
         lambda x, y, axis: np.mean(x, axis=axis) - np.mean(y, axis=axis),

@@ -3,28 +3,24 @@
 import math
 from collections.abc import Callable, Sequence
 
+from kettlefield.core.halving import first_that
 from kettlefield.core.intervals import effective_trials, wilson_interval
 
+SLACK = 1e-6  # of an exercise: what halving leaves
 MOST_MORE = 64.0  # times what there is: beyond that more of the same settles nothing in practice
 
 
-def least_growth(settles: Callable[[float], bool], *, steps: float) -> float | None:
+def least_growth(settles: Callable[[float], bool]) -> float | None:
     """The least factor, up to `MOST_MORE`, by which evidence must grow until it settles; None: not even that does.
 
     Parameters
     ----------
     settles : callable
         Whether so many times the evidence would settle it; once it does, more must too.
-    steps : float
-        What one unit of evidence is of the whole, such as 1 / exercises: finer is not looked.
     """
     if not settles(MOST_MORE):
         return None
-    low, high = 1.0, MOST_MORE
-    while high - low > steps:
-        middle = (low + high) / 2
-        low, high = (low, middle) if settles(middle) else (middle, high)
-    return high
+    return first_that(settles, 1.0, MOST_MORE)
 
 
 def exercises_to_clear(
@@ -53,5 +49,5 @@ def exercises_to_clear(
         low, high = wilson_interval(min(ratio * counted, counted), counted, confidence=2 * confidence - 1)
         return low >= threshold or high < threshold
 
-    growth = least_growth(settles, steps=1 / len(asked))
-    return None if growth is None else math.ceil(growth * len(asked))
+    growth = least_growth(settles)
+    return None if growth is None else math.ceil(growth * len(asked) - SLACK)

@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 
 import numpy as np
-from scipy import stats
 
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.timeline import quantile
@@ -37,6 +36,8 @@ def slope(x: Sequence[float], y: Sequence[float], *, confidence: float = 0.95) -
     """
     if len(x) < 3 or len(set(x)) < 2:
         return None
+    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
+
     found = stats.theilslopes(np.asarray(y, dtype=float), np.asarray(x, dtype=float), confidence)
     return Estimate(value=float(found.slope), low=float(found.low_slope), high=float(found.high_slope), n=len(x))
 
@@ -72,6 +73,8 @@ def drift(values: Sequence[float]) -> float | None:
     third = len(values) // 3
     if third < LEAST_THIRD:
         return None
+    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
+
     first, last = list(values[:third]), list(values[-third:])
     if stats.mannwhitneyu(first, last).pvalue >= DRIFT_P:
         return None
