@@ -52,6 +52,7 @@ class Decision:
     simulated: bool
     table: Contrast
     criteria: tuple[Criterion, ...]
+    budget_bytes: int | None  # memory that the plan allows a candidate
     verdicts: tuple[CandidateVerdict, ...]  # of all candidates but baselines
     recommended: dict[str, str]  # model -> candidate
     conditions: dict[str, tuple[str, ...]]  # candidate -> what its verdict holds for

@@ -35,6 +35,7 @@ class Terms:
 
     criteria: tuple[Criterion, ...]
     conditions: tuple[str, ...]
+    budget_bytes: int | None  # memory that a candidate may take
 
 
 def terms_of_text(text: str, where: Path) -> Terms:
@@ -50,7 +51,12 @@ def terms_of_text(text: str, where: Path) -> Terms:
     except tomllib.TOMLDecodeError as err:
         raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
     written = to_struct(data, tables.PlanFile, where)
-    return Terms(criteria=read_criteria(written.criterion, where), conditions=written.conditions)
+    budget = written.rig.memory_budget
+    return Terms(
+        criteria=read_criteria(written.criterion, where),
+        conditions=written.conditions,
+        budget_bytes=int(budget) if budget is not None else None,
+    )
 
 
 def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:

@@ -32,6 +32,7 @@ def decide(record: Record, *, terms: Terms | None = None) -> Decision:
         simulated=facts["simulated"],
         table=table,
         criteria=terms.criteria,
+        budget_bytes=terms.budget_bytes,
         verdicts=verdicts,
         recommended=recommendations(table, verdicts),
         conditions=conditions_of(record, terms.conditions),

@@ -8,14 +8,28 @@ import sys
 from collections.abc import Sequence
 
 from kettlefield import __version__
-from kettlefield.cli import calibrate, contrast, decide, demo, draft, export, qualify, rig, suite, trials, vet, weigh
+from kettlefield.cli import (
+    calibrate,
+    contrast,
+    decide,
+    demo,
+    draft,
+    export,
+    qualify,
+    report,
+    rig,
+    suite,
+    trials,
+    vet,
+    weigh,
+)
 from kettlefield.cli.exits import ExitCode, exit_code_for
 from kettlefield.core.errors import KettlefieldError
 from kettlefield.core.plaintext import visible
 
 logger = logging.getLogger(__name__)
 
-COMMANDS = (rig, weigh, draft, suite, vet, calibrate, qualify, contrast, trials, decide, export, demo)
+COMMANDS = (rig, weigh, draft, suite, vet, calibrate, qualify, contrast, trials, decide, report, export, demo)
 _EPILOG = """\
 the order of work:
   1. kettlefield rig                    what this machine is, and what is missing
@@ -28,6 +42,7 @@ the order of work:
   6. kettlefield contrast record.db     candidates side by side
   7. kettlefield trials record.db       what each model wrote, and why it failed
   8. kettlefield decide record.db       criteria one by one, and the verdict; --by NAME signs it
+     kettlefield report record.db -o FOLDER   one page to read and to keep
      kettlefield export record.db -o FOLDER   tables, CI results, bill of materials
 
 `kettlefield demo` runs all of it on made-up models. Exit codes: 0 done or approved, 1 rejected or a faulty

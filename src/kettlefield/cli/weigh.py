@@ -147,7 +147,7 @@ def _bandwidth() -> float:
 
 def _plot(path: Path, weighed: "tuple[Weighed, ...]", settings: "Settings") -> None:
     from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.report.memory_chart import draw_memory  # noqa: PLC0415
+    from kettlefield.report.figures.sizing import draw_memory  # noqa: PLC0415
 
     bits, parallel = settings.kv_bits[0], settings.parallel[0]
     try:

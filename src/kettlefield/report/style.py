@@ -1,29 +1,94 @@
 """One look for every chart: sizes, colours that colour-blind readers tell apart, markers as well as colours."""
 
+import io
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
+import pandas as pd
+
 WIDTH_IN, HEIGHT_IN, DPI = 9.0, 5.4, 140
-# the palette of Okabe and Ito (2008), told apart with every kind of colour blindness
-COLOURS = ("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#000000", "#8a8a00")
+# the palette of Okabe and Ito (2008), told apart with every kind of colour blindness; grey in black's place, which
+# would not be seen on a dark page
+COLOURS = ("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7f7f7f", "#8a8a00")
 MARKERS = ("o", "s", "^", "D", "v", "P", "X", "*")
+INK, FAINT = "#1d2733", "#d5dbe1"  # of words and axes, and of the grid; on the page they follow its own colours
+FONTS = ("DejaVu Sans", "Verdana", "sans-serif")
 
 
-def new_chart(title: str) -> tuple[Any, Any]:
-    """A figure and its axes in our look, without a display."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Chart:
+    """A drawn figure with the words that stand for it."""
+
+    name: str  # stem of its files
+    title: str  # what to see
+    alt: str  # what it shows, for who cannot see it
+    caption: str  # units, sample sizes, how to read it
+    figure: Any
+
+
+def new_figure(*, height_in: float = HEIGHT_IN, rows: int = 1, columns: int = 1, **options: Any) -> tuple[Any, Any]:
+    """A figure and its axes in our look, without a display; several axes come as an array."""
     from matplotlib.figure import Figure  # noqa: PLC0415 - half a second, and only when something is drawn
 
-    figure = Figure(figsize=(WIDTH_IN, HEIGHT_IN), dpi=DPI, layout="constrained")
-    axes = figure.subplots()
-    axes.set_title(title, loc="left", fontsize=11, fontweight="bold")
-    axes.spines[["top", "right"]].set_visible(False)
-    axes.grid(axis="y", color="#dddddd", linewidth=0.6)
-    axes.set_axisbelow(True)
+    figure = Figure(figsize=(WIDTH_IN, height_in), dpi=DPI, layout="constrained")
+    figure.patch.set_alpha(0)
+    axes = figure.subplots(rows, columns, **options)
+    for each in figure.axes:
+        each.patch.set_alpha(0)
+        each.spines[["top", "right"]].set_visible(False)
+        each.spines[["left", "bottom"]].set_color(INK)
+        each.tick_params(colors=INK, labelsize=9)
+        each.xaxis.label.set_color(INK)
+        each.yaxis.label.set_color(INK)
+        each.grid(axis="y", color=FAINT, linewidth=0.6)
+        each.set_axisbelow(True)
     return figure, axes
 
 
+def new_chart(title: str, *, height_in: float = HEIGHT_IN) -> tuple[Any, Any]:
+    """A figure with one pair of axes under a title."""
+    figure, axes = new_figure(height_in=height_in)
+    axes.set_title(title, loc="left", fontsize=11, fontweight="bold", color=INK)
+    return figure, axes
+
+
+def add_legend(axes: Any, **options: Any) -> None:
+    """A legend without a frame, its words in our ink."""
+    axes.legend(**{"fontsize": 8, "frameon": False, "labelcolor": INK, **options})
+
+
+def look(number: int) -> dict[str, Any]:
+    """Colour and marker of the candidate of that number, the same in every chart."""
+    return {"color": COLOURS[number % len(COLOURS)], "marker": MARKERS[number % len(MARKERS)], "markersize": 5}
+
+
+def note(axes: Any, text: str, at: tuple[float, float], **options: Any) -> None:
+    """A few words beside a point, a little to its right and above unless told otherwise."""
+    place = {"xytext": (4, 4), "textcoords": "offset points", "fontsize": 9, "color": INK}
+    axes.annotate(text, at, **{**place, **options})
+
+
+def head(axes: Any, title: str) -> None:
+    """A title over one of several axes."""
+    axes.set_title(title, loc="left", fontsize=10, fontweight="bold", color=INK)
+
+
+def rows_of(frame: pd.DataFrame) -> list[SimpleNamespace]:
+    """A frame's rows, their columns as attributes."""
+    return [SimpleNamespace(**{str(name): value for name, value in row.items()}) for row in frame.to_dict("records")]
+
+
+def sentences(parts: Iterable[str]) -> str:
+    """Several findings as one text, for who cannot see the chart."""
+    return "; ".join(parts) + "."
+
+
 def save_chart(figure: Any, path: Path) -> None:
-    """Write a chart; the file's ending says the format (PNG, SVG, PDF).
+    """Write a chart on white; the file's ending says the format (PNG, SVG, PDF).
 
     Raises
     ------
@@ -32,4 +97,27 @@ def save_chart(figure: Any, path: Path) -> None:
     OSError
         The place cannot be written to.
     """
-    figure.savefig(path, metadata=None)
+    from matplotlib import rc_context  # noqa: PLC0415
+
+    with rc_context({"svg.hashsalt": "kettlefield", "svg.fonttype": "none", "font.family": list(FONTS)}):
+        figure.savefig(path, metadata={"Date": None} if path.suffix == ".svg" else None, facecolor="white")
+
+
+def page_svg(chart: Chart) -> str:
+    """A chart as SVG text for a page: no XML head, words as text, ink and grid in the page's own colours.
+
+    Ids are led by the chart's name, so that several charts stand on one page.
+    """
+    from matplotlib import rc_context  # noqa: PLC0415
+
+    out = io.StringIO()
+    with rc_context({"svg.hashsalt": chart.name, "svg.fonttype": "none", "font.family": list(FONTS)}):
+        chart.figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None, "Format": None, "Type": None})
+    text = out.getvalue()
+    text = text[text.index("<svg") :]
+    text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
+    text = re.sub(r'\bid="', f'id="{chart.name}-', text)
+    text = re.sub(r'(xlink:href="|url\()#', rf"\g<1>#{chart.name}-", text)
+    text = text.replace(INK, "currentColor").replace(FAINT, "var(--faint)")
+    # it is described by the figure around it
+    return re.sub(r"<svg ", '<svg aria-hidden="true" focusable="false" ', text, count=1)

@@ -7,7 +7,7 @@ import numpy as np
 
 from kettlefield.core.sizing import memory_need
 from kettlefield.core.units import format_bytes
-from kettlefield.report.style import COLOURS, MARKERS, new_chart, save_chart
+from kettlefield.report.style import COLOURS, INK, MARKERS, add_legend, new_chart, save_chart
 from kettlefield.weights.facts import ModelFacts
 
 POINTS = 60
@@ -48,7 +48,7 @@ def draw_memory(
         label = f"{facts.model} {facts.level}"
         axes.plot(contexts, needs, color=colour, marker=marker, markevery=POINTS // 6, markersize=4, label=label)
     if budget_bytes is not None:
-        axes.axhline(budget_bytes / GIB, color="#444444", linestyle="--", linewidth=1.2)
+        axes.axhline(budget_bytes / GIB, color=INK, linestyle="--", linewidth=1.2)
         axes.annotate(
             f"budget {format_bytes(budget_bytes)}",
             (0, budget_bytes / GIB),
@@ -60,5 +60,5 @@ def draw_memory(
     axes.set_ylabel("weights + cache + overhead (GiB)")
     axes.set_ylim(bottom=0)
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
-    axes.legend(fontsize=8, frameon=False, loc="upper left", bbox_to_anchor=(1.0, 1.0))
+    add_legend(axes, loc="upper left", bbox_to_anchor=(1.0, 1.0))
     save_chart(figure, path)

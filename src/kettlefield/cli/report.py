@@ -1,0 +1,40 @@
+"""``kettlefield report``: a page that people want to read."""
+
+import argparse
+from pathlib import Path
+
+from kettlefield.cli.exits import ExitCode
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "report",
+        help="one page with verdict, criteria, levels, correctness, speed, memory, evidence",
+        description="Write a record as one self-contained HTML page, and its figures as SVG and PNG beside it.\n"
+        "The page loads nothing from elsewhere, holds no scripts, prints on A4 and opens from a mail.",
+        epilog="examples:\n  kettlefield report record.db -o report\n"
+        "  kettlefield report record.db -o report --markdown",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("record", type=Path)
+    parser.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER", help="made where it is missing")
+    parser.add_argument("--markdown", action="store_true", help="report.md in place of report.html")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Write it and say where it is."""
+    from kettlefield.campaign.decision import decide  # noqa: PLC0415 - pandas and Matplotlib take a second
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+    from kettlefield.report.report import write_report  # noqa: PLC0415
+
+    record = Record.open(args.record)
+    try:
+        written = write_report(record, decide(record), args.output, as_markdown=args.markdown)
+    except OSError as err:
+        raise InputError(f"cannot be written ({err.strerror})", str(args.output), "Name another folder.") from err
+    print(written[0])
+    print(f"{(len(written) - 1) // 2} figures in {written[0].parent / 'figures'}, as SVG and PNG")
+    return ExitCode.DONE

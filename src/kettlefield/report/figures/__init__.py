@@ -1,0 +1,1 @@
+"""Figures, each a function from data frames to a chart with its own words."""
