@@ -47,14 +47,7 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
             note(axes, row.level, (row.peak_bytes / GIB, row.pass_rate), xytext=(7, 5))
     if budget_bytes is not None:
         axes.axvline(budget_bytes / GIB, color=INK, linestyle="--", linewidth=1.2)
-        axes.annotate(
-            "memory budget",
-            (budget_bytes / GIB, 0.02),
-            xytext=(4, 0),
-            textcoords="offset points",
-            fontsize=9,
-            color=INK,
-        )
+        note(axes, "memory budget", (budget_bytes / GIB, 0.3), xytext=(4, 0))
     axes.set_xlabel("peak memory (GiB)")
     axes.set_ylabel("pass rate (share of trials)")
     axes.set_ylim(-0.03, 1.05)
@@ -74,22 +67,28 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
     )
 
 
-def differences(frame: pd.DataFrame, *, margin: float | None) -> Chart | None:
+def differences(frame: pd.DataFrame, *, margin: float | None, confidence: float) -> Chart | None:
     """Each level's difference to its reference with the accepted margin; None without a pair.
 
     Parameters
     ----------
     frame : data frame
-        Columns candidate, against, difference, low, high (shares), pairs.
+        Columns candidate, against, difference, low, high (two-sided 95 %), lower_bound, upper_bound (one-sided), pairs.
     margin : float or None
         The drop that the plan accepts, where it sets one.
+    confidence : float
+        Of the one-sided bounds.
     """
     if frame.empty:
         return None
-    figure, axes = new_chart("Right of the dashed line is no worse than accepted", height_in=1.5 + 0.42 * len(frame))
+    figure, axes = new_chart(
+        "A thick bar right of the dashed line: shown to be no worse than accepted", height_in=1.5 + 0.42 * len(frame)
+    )
     places = list(range(len(frame)))[::-1]
     for place, row in zip(places, rows_of(frame), strict=True):
-        axes.plot([row.low, row.high], [place, place], color=COLOURS[0], linewidth=2.2, solid_capstyle="butt")
+        axes.plot([row.low, row.high], [place, place], color=COLOURS[0], linewidth=1.2)
+        bounds = [row.lower_bound, row.upper_bound]
+        axes.plot(bounds, [place, place], color=COLOURS[0], linewidth=6, alpha=0.55, solid_capstyle="butt")
         axes.plot(row.difference, place, "D", color=COLOURS[0], markersize=7)
     axes.axvline(0, color=INK, linewidth=0.8)
     if margin is not None:
@@ -109,8 +108,8 @@ def differences(frame: pd.DataFrame, *, margin: float | None) -> Chart | None:
             f"{row.candidate} differs from {row.against} by {row.difference:+.2f} ({row.low:+.2f} to {row.high:+.2f})"
             for row in rows_of(frame)
         ),
-        caption="Paired by exercise and sample, Tango's score interval, two-sided 95 %; "
-        f"{' or '.join(map(str, pairs))} pairs each. The criterion itself takes the one-sided bound.",
+        caption=f"Paired by exercise and sample, {' or '.join(map(str, pairs))} pairs each; Tango's score interval. Thick: "
+        f"one-sided bounds at {confidence:.0%}, which decide; thin: the two-sided 95 % interval.",
         figure=figure,
     )
 
@@ -125,7 +124,7 @@ def agreement(frame: pd.DataFrame) -> Chart | None:
     """
     if frame.empty:
         return None
-    title = "The sooner replies part from the reference's, the more a level has changed the model"
+    title = "Shorter bars: the level has changed what the model writes"
     figure, axes = new_chart(title, height_in=1.5 + 0.5 * len(frame))
     places = list(range(len(frame)))[::-1]
     same = [row.same_code / row.with_answer if row.with_answer else 0.0 for row in rows_of(frame)]
