@@ -1,17 +1,22 @@
 """The report as one page that holds all it needs: no scripts, no fonts or pictures from elsewhere."""
 
+import re
+from collections.abc import Mapping
 from functools import cache
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from markupsafe import Markup
 
 from kettlefield.report.parts import Cell, Section, head_text
-from kettlefield.report.style import Chart, page_svg
+from kettlefield.report.style import svg_in_page
 
+_FOLDS = re.compile(r"([@_.])")  # a long heading may fold behind these
 _STATUSES = frozenset({"met", "not met", "undecided", "approved", "rejected"})
 
 
-def render_page(title: str, headline: str, sections: tuple[Section, ...], *, simulated: bool) -> str:
+def render_page(
+    title: str, headline: str, sections: tuple[Section, ...], svgs: Mapping[str, str], *, simulated: bool
+) -> str:
     """HTML of the report; whatever comes from a model, a server or a plan is escaped.
 
     Parameters
@@ -22,11 +27,15 @@ def render_page(title: str, headline: str, sections: tuple[Section, ...], *, sim
         The verdict in one sentence.
     sections : tuple of Section
         In order.
+    svgs : mapping
+        Chart's name -> its SVG.
     simulated : bool
         Whether made-up models were measured.
     """
+    # our own drawings; Matplotlib escapes the words in them
+    drawn = {name: Markup(svg_in_page(text)) for name, text in svgs.items()}  # noqa: S704
     template = _environment().get_template("page.html.j2")
-    return template.render(title=title, headline=headline, sections=sections, simulated=simulated)
+    return template.render(title=title, headline=headline, sections=sections, svgs=drawn, simulated=simulated)
 
 
 @cache
@@ -39,17 +48,11 @@ def _environment() -> Environment:
         trim_blocks=True,
         lstrip_blocks=True,
     )
-    made.filters["svg"] = _svg
     made.filters["cell_text"] = lambda cell: cell.text if isinstance(cell, Cell) else cell
     made.filters["cell_class"] = _cell_class
-    made.filters["head_text"] = lambda head: head_text(head).replace("@", "@\N{ZERO WIDTH SPACE}")  # may fold there
+    made.filters["head_text"] = lambda head: _FOLDS.sub("\\1\N{ZERO WIDTH SPACE}", head_text(head))
     made.filters["head_class"] = lambda head: {">": "number", "=": "line"}.get(head[:1], "")
     return made
-
-
-def _svg(chart: Chart) -> Markup:
-    """Our own drawing; Matplotlib escapes the words in it."""
-    return Markup(page_svg(chart))  # noqa: S704 - no text of others reaches it unescaped
 
 
 def _cell_class(cell: Cell | str) -> str:

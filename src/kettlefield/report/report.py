@@ -9,7 +9,7 @@ from kettlefield.report.material import Material, read_material
 from kettlefield.report.page import render_page
 from kettlefield.report.parts import Section
 from kettlefield.report.sections import correctness, criteria, evidence, levels, memory, speed, verdict
-from kettlefield.report.style import Chart, save_chart
+from kettlefield.report.style import Chart, save_chart, settle, svg_file, svg_text
 
 FIGURES = "figures"
 SECTIONS = (verdict, criteria, levels, correctness, speed, memory, evidence)  # in the order of the questions
@@ -55,16 +55,20 @@ def write_report(record: Record, decision: Decision, folder: Path, *, as_markdow
     sections = build_sections(material)
     (folder / FIGURES).mkdir(parents=True, exist_ok=True)
     headline = verdict.headline(material)
+    charts = charts_of(sections)
+    for chart in charts:
+        settle(chart)
+    svgs = {chart.name: svg_text(chart) for chart in charts}
     if as_markdown:
         path = folder / "report.md"
         text = render_markdown(decision.title, headline, sections, folder=FIGURES)
     else:
         path = folder / "report.html"
-        text = render_page(decision.title, headline, sections, simulated=decision.simulated)
+        text = render_page(decision.title, headline, sections, svgs, simulated=decision.simulated)
     path.write_text(text, encoding="utf-8", errors="backslashreplace")
     written = [path]
-    for chart in charts_of(sections):
-        for ending in ("svg", "png"):
-            written.append(folder / FIGURES / f"{chart.name}.{ending}")
-            save_chart(chart.figure, written[-1])
+    for chart in charts:
+        written += [folder / FIGURES / f"{chart.name}.{ending}" for ending in ("svg", "png")]
+        written[-2].write_text(svg_file(svgs[chart.name]), encoding="utf-8")
+        save_chart(chart.figure, written[-1])
     return tuple(written)

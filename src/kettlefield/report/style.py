@@ -16,7 +16,11 @@ WIDTH_IN, HEIGHT_IN, DPI = 9.0, 5.4, 140
 COLOURS = ("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7f7f7f", "#8a8a00")
 MARKERS = ("o", "s", "^", "D", "v", "P", "X", "*")
 INK, FAINT = "#1d2733", "#d5dbe1"  # of words and axes, and of the grid; on the page they follow its own colours
-FONTS = ("DejaVu Sans", "Verdana", "sans-serif")
+_SVG: Any = {
+    "svg.hashsalt": "kettlefield",
+    "svg.fonttype": "none",
+    "font.family": ["DejaVu Sans", "Verdana", "sans-serif"],
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,7 +45,7 @@ def new_figure(*, height_in: float = HEIGHT_IN, rows: int = 1, columns: int = 1,
         each.patch.set_alpha(0)
         each.spines[["top", "right"]].set_visible(False)
         each.spines[["left", "bottom"]].set_color(INK)
-        each.tick_params(colors=INK, labelsize=9)
+        each.tick_params(colors=INK, labelsize=9, which="both")
         each.xaxis.label.set_color(INK)
         each.yaxis.label.set_color(INK)
         each.grid(axis="y", color=FAINT, linewidth=0.6)
@@ -99,25 +103,47 @@ def save_chart(figure: Any, path: Path) -> None:
     """
     from matplotlib import rc_context  # noqa: PLC0415
 
-    with rc_context({"svg.hashsalt": "kettlefield", "svg.fonttype": "none", "font.family": list(FONTS)}):
+    with rc_context(_SVG):
         figure.savefig(path, metadata={"Date": None} if path.suffix == ".svg" else None, facecolor="white")
 
 
-def page_svg(chart: Chart) -> str:
-    """A chart as SVG text for a page: no XML head, words as text, ink and grid in the page's own colours.
+def settle(chart: Chart) -> None:
+    """Place everything in a chart once, so that drawing it in several formats does not do it again."""
+    from matplotlib import rc_context  # noqa: PLC0415
+
+    with rc_context(_SVG):
+        chart.figure.draw_without_rendering()
+    chart.figure.set_layout_engine("none")
+
+
+def svg_text(chart: Chart) -> str:
+    """A chart as SVG without a background: no XML head, words as text.
 
     Ids are led by the chart's name, so that several charts stand on one page.
     """
     from matplotlib import rc_context  # noqa: PLC0415
 
     out = io.StringIO()
-    with rc_context({"svg.hashsalt": chart.name, "svg.fonttype": "none", "font.family": list(FONTS)}):
+    with rc_context(_SVG):
         chart.figure.savefig(out, format="svg", metadata={"Date": None, "Creator": None, "Format": None, "Type": None})
     text = out.getvalue()
     text = text[text.index("<svg") :]
     text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
     text = re.sub(r'\bid="', f'id="{chart.name}-', text)
-    text = re.sub(r'(xlink:href="|url\()#', rf"\g<1>#{chart.name}-", text)
+    return re.sub(r'(xlink:href="|url\()#', rf"\g<1>#{chart.name}-", text)
+
+
+def svg_file(text: str) -> str:
+    """A chart's SVG as a file of its own, on white."""
+    return '<?xml version="1.0" encoding="UTF-8"?>\n' + _led_by(text, '<rect width="100%" height="100%" fill="white"/>')
+
+
+def svg_in_page(text: str) -> str:
+    """A chart's SVG for a page: ink and grid in the page's own colours; the figure around it tells what it says."""
     text = text.replace(INK, "currentColor").replace(FAINT, "var(--faint)")
-    # it is described by the figure around it
-    return re.sub(r"<svg ", '<svg aria-hidden="true" focusable="false" ', text, count=1)
+    return text.replace("<svg ", '<svg aria-hidden="true" focusable="false" ', 1)
+
+
+def _led_by(text: str, element: str) -> str:
+    end = text.index(">") + 1
+    return text[:end] + element + text[end:]

@@ -108,8 +108,8 @@ def differences(frame: pd.DataFrame, *, margin: float | None, confidence: float)
             f"{row.candidate} differs from {row.against} by {row.difference:+.2f} ({row.low:+.2f} to {row.high:+.2f})"
             for row in rows_of(frame)
         ),
-        caption=f"Paired by exercise and sample, {' or '.join(map(str, pairs))} pairs each; Tango's score interval. Thick: "
-        f"one-sided bounds at {confidence:.0%}, which decide; thin: the two-sided 95 % interval.",
+        caption=f"Paired by exercise and sample, {' or '.join(map(str, pairs))} pairs each; Tango's score interval. "
+        f"Thick: one-sided bounds at {confidence:.0%}, which decide; thin: the two-sided 95 % interval.",
         figure=figure,
     )
 

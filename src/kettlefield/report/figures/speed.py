@@ -40,6 +40,8 @@ def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str
     }
     if not known:
         return None
+    from matplotlib.ticker import LogLocator, NullFormatter  # noqa: PLC0415
+
     figure, axes = new_chart(f"Further left is faster, steeper is steadier: {what}")
     for number, (candidate, values) in enumerate(known.items()):
         shares = np.linspace(0, 1, min(POINTS, len(values)))
@@ -54,7 +56,9 @@ def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str
             **look(number),
         )
     axes.set_xscale("log")
+    axes.xaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:g}")
+    axes.xaxis.set_minor_formatter(NullFormatter())
     axes.set_xlabel(f"{what} (ms, logarithmic)")
     axes.set_ylabel("share of samples")
     axes.set_ylim(0, 1.02)
@@ -127,7 +131,7 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
     """
     if clients.empty and tries.empty:
         return None
-    figure, axes = new_figure(columns=2, height_in=4.6)
+    figure, axes = new_figure(columns=2, height_in=5.0)
     left, right = axes
     for number, (candidate, rows) in enumerate(clients.groupby("candidate", sort=False)):
         left.plot(rows["clients"], rows["rate_tps"], label=str(candidate), **look(number))
@@ -144,16 +148,25 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
         right.plot(ordered["rate_rps"], ordered["first_token_p95_s"] * 1000, label=str(candidate), **look(number))
         if capacities.get(str(candidate)):
             right.axvline(capacities[str(candidate)], color=look(number)["color"], linestyle="--", linewidth=1.2)
-    head(right, "Capacity (dashed): the last rate whose limits held")
+    head(right, "Capacity (dashed): the last rate that held")
     right.set_xlabel("random arrivals (requests/s, logarithmic)")
     right.set_ylabel("first token p95 (ms)")
     right.set_ylim(bottom=0)
     if not tries.empty:
         right.set_xscale("log", base=2)
         right.xaxis.set_major_formatter(lambda value, _: f"{value:g}")
-    for each in (left, right):
-        if each.get_legend_handles_labels()[0]:
-            add_legend(each, loc="best")
+    named = {
+        label: line for each in (left, right) for line, label in zip(*each.get_legend_handles_labels(), strict=True)
+    }
+    figure.legend(
+        list(named.values()),
+        list(named),
+        loc="outside lower center",
+        ncols=4,
+        fontsize=8,
+        frameon=False,
+        labelcolor=INK,
+    )
     best = clients.groupby("candidate", sort=False)["rate_tps"].max() if not clients.empty else pd.Series(dtype=float)
     words = [f"{candidate}: at most {rate:,.0f} tokens/s in all" for candidate, rate in best.items()]
     words += [f"{candidate} holds its limits up to {rate:g} requests/s" for candidate, rate in capacities.items()]

@@ -37,14 +37,22 @@ def _table(material: Material) -> Table:
         cells = []
         for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
             unit = MEASURES[name].unit
-            cells.append(with_interval(row.estimate(MEASURES[name], confidence=0.95), unit))
+            cells.append(with_interval(row.estimate(MEASURES[name], confidence=0.95), unit).removesuffix(" tokens/s"))
         share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.0%}"
         count = str(len(row.speed["first_token_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
         rows.append((row.candidate, *cells, share, count, format_duration(row.load_s)))
     return Table(
         title="One request at a time",
         heads=(
-            *("candidate", ">first token p50", ">first token p95", ">decode p50", ">decode p10", ">of ceiling", ">n"),
+            *(
+                "candidate",
+                ">first token p50",
+                ">first token p95",
+                ">decode p50, tokens/s",
+                ">decode p10, tokens/s",
+                ">of ceiling",
+                ">n",
+            ),
             ">load",
         ),
         rows=tuple(rows),
