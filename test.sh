@@ -3,7 +3,7 @@
 set -eu
 cd "$(dirname "$0")"
 . scripts/setup.sh
-need bwrap=bubblewrap unshare=util-linux /usr/bin/python3=python3 $LANGUAGES
+need chromium=chromium ssh-keygen=openssh-client bwrap=bubblewrap unshare=util-linux /usr/bin/python3=python3 $LANGUAGES
 environment '.[test]'
 # a file of tests stays with one worker, so that what its tests share is made once
 exec .venv/bin/python -m pytest -n auto --dist loadfile "$@"

@@ -22,7 +22,21 @@ SMALL_SUITE = (
     *("berth-clashes", "buoy-gap-fill", "crew-rest-breach", "deck-lanes", "drift-set", "fare-quote", "lost-property"),
     *("manifest-merge", "radio-log-digest", "sailing-board", "tide-gate-windows", "weighbridge-tally"),
 )
-NEEDED = ("bwrap", "unshare", "setpriv", "prlimit", "node", "gcc", "g++", "rustc", "javac", "go", "sqlite3")
+NEEDED = (
+    "chromium",
+    "ssh-keygen",
+    "bwrap",
+    "unshare",
+    "setpriv",
+    "prlimit",
+    "node",
+    "gcc",
+    "g++",
+    "rustc",
+    "javac",
+    "go",
+    "sqlite3",
+)
 STANDIN = [
     *("{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}"),
     *("--context", "{context}", "--level", "{level}", "--slots", "4"),

@@ -2,6 +2,7 @@
 
 import re
 
+from kettlefield.core.plaintext import visible
 from kettlefield.report.parts import Cell, Grid, Section, Table, Words, head_text
 
 # what Markdown or the HTML inside it would take for more than text
@@ -62,4 +63,4 @@ def _row(cells: list[str]) -> str:
 
 def _plain(text: str) -> str:
     """Text that is nothing but text; line breaks become spaces."""
-    return _SPECIAL.sub(r"\\\1", " ".join(text.split()))
+    return _SPECIAL.sub(r"\\\1", " ".join(visible(text).split()))

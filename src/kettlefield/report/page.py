@@ -5,8 +5,9 @@ from collections.abc import Mapping
 from functools import cache
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
-from markupsafe import Markup
+from markupsafe import Markup, escape
 
+from kettlefield.core.plaintext import visible
 from kettlefield.report.parts import Cell, Section, head_text
 from kettlefield.report.style import svg_in_page
 
@@ -45,14 +46,22 @@ def _environment() -> Environment:
         loader=PackageLoader("kettlefield.report"),
         autoescape=True,
         undefined=StrictUndefined,
+        finalize=_finalize,
         trim_blocks=True,
         lstrip_blocks=True,
     )
     made.filters["cell_text"] = lambda cell: cell.text if isinstance(cell, Cell) else cell
     made.filters["cell_class"] = _cell_class
-    made.filters["head_text"] = lambda head: _FOLDS.sub("\\1\N{ZERO WIDTH SPACE}", head_text(head))
+    made.filters["head_text"] = lambda head: Markup(  # noqa: S704 - escaped just before
+        _FOLDS.sub(r"\1<wbr>", str(escape(visible(head_text(head)))))
+    )
     made.filters["head_class"] = lambda head: {">": "number", "=": "line"}.get(head[:1], "")
     return made
+
+
+def _finalize(value: object) -> object:
+    """Whatever is written to the page: control and direction characters of others are made visible."""
+    return visible(value) if isinstance(value, str) and not isinstance(value, Markup) else value
 
 
 def _cell_class(cell: Cell | str) -> str:

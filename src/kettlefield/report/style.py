@@ -129,6 +129,9 @@ def svg_text(chart: Chart) -> str:
     text = out.getvalue()
     text = text[text.index("<svg") :]
     text = re.sub(r"<metadata>.*?</metadata>", "", text, flags=re.DOTALL)
+    # a style element would reach beyond its chart; what it sets stands on the chart itself instead
+    text = re.sub(r"<defs>\s*<style.*?</style>\s*</defs>", "", text, flags=re.DOTALL)
+    text = text.replace("<svg ", '<svg stroke-linejoin="round" stroke-linecap="butt" ', 1)
     text = re.sub(r'\bid="', f'id="{chart.name}-', text)
     return re.sub(r'(xlink:href="|url\()#', rf"\g<1>#{chart.name}-", text)
 

@@ -61,12 +61,13 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
         each.set_ylim(bottom=0)
         each.set_xlim(0, float(mine["at_s"].max()))
     axes[-1][0].set_xlabel("seconds since the server's start")
+    figure.suptitle("A step is a load, a slope is growth", x=0.01, ha="left", fontsize=11, fontweight="bold", color=INK)
     figure.supylabel("memory, host and accelerator together (GiB)", fontsize=9, color=INK)
     _phase_key(figure, list(used), budget_bytes)
     peaks = series.groupby("candidate", sort=False)["total_bytes"].max()
     return Chart(
         name="memory-over-time",
-        title="Memory from start to end: a step is a load, a slope is growth",
+        title="Memory from each server's start to its end",
         alt=sentences(f"{name} peaks at {peak / GIB:.2f} GiB" for name, peak in peaks.items()),
         caption=f"{len(series):,} samples. The server's own share of host memory (PSS) and its accelerator memory; "
         "shaded by what was going on.",

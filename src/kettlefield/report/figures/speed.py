@@ -208,7 +208,7 @@ def loads_and_ceilings(loads: pd.DataFrame, ceilings: pd.DataFrame) -> Chart | N
     left.set_xlabel("started until ready (s)")
     left.set_yticks(range(len(names)), names)
     if kinds:
-        add_legend(left, loc="upper left", bbox_to_anchor=(0.0, -0.2), ncols=len(kinds))
+        add_legend(left, loc="upper left", bbox_to_anchor=(0.0, -0.14), ncols=len(kinds))
     right.barh(
         [names.index(name) for name in ceilings["candidate"]], list(ceilings["share"]), height=0.5, color=COLOURS[2]
     )

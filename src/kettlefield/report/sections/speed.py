@@ -24,7 +24,7 @@ def section(material: Material) -> Section:
         drawn(_under_load(material)),
         _capacity_table(material),
         drawn(_loads(material)),
-        Words(text="Worth knowing:", items=_remarks(material)) if _remarks(material) else None,
+        _remarks(material),
     )
     if not len(material.timed):
         parts = (Words(text="No request was timed: the plan's [speed] asks for none, or it has not run yet."), *parts)
@@ -115,14 +115,23 @@ def _loads(material: Material) -> Chart | None:
     )
 
 
-def _remarks(material: Material) -> tuple[str, ...]:
-    found = []
+def _remarks(material: Material) -> Table | None:
+    rows = []
     for one in material.timings:
-        if one.depth.past_window is not None:
-            found.append(f"{one.candidate} past its window: {one.depth.past_window}")
-        if one.cache_ratio is not None:
-            ratio = with_interval(one.cache_ratio, Unit.RATIO)
-            found.append(f"{one.candidate}: a prompt asked again takes {ratio} times as long to its first token")
-        if one.drift is not None:
-            found.append(f"{one.candidate}: decode rate drifted to {one.drift:.2f} times its first third's")
-    return tuple(found)
+        ratio = "-" if one.cache_ratio is None else with_interval(one.cache_ratio, Unit.RATIO)
+        drift = "-" if one.drift is None else f"{one.drift:.2f}"
+        if one.depth.past_window is not None or one.cache_ratio is not None or one.drift is not None:
+            rows.append((one.candidate, ratio, drift, one.depth.past_window or "-"))
+    if not rows:
+        return None
+    return Table(
+        title="Worth knowing",
+        heads=(
+            "candidate",
+            ">first token of a cached prompt over a new one's",
+            ">drift of decoding",
+            "past its window",
+        ),
+        rows=tuple(rows),
+        note="Drift: decode rate of the last third of the requests over the first third's, unless chance explains it.",
+    )
