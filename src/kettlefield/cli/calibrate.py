@@ -3,6 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
@@ -13,7 +14,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "calibrate",
-        help="the instruments' own error on this machine",
+        help=COMMANDS["calibrate"],
         description="Run the whole measuring path against a server that tells the true moment of every event,\n"
         "and keep the error found: campaigns on this machine carry it, and print nothing below it.",
         epilog="examples:\n  kettlefield calibrate\n  kettlefield calibrate --seconds 10 --json",

@@ -6,6 +6,7 @@ import importlib
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
@@ -24,7 +25,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "contrast",
-        help="candidates side by side: solved, speed, memory, cost",
+        help=COMMANDS["contrast"],
         description="Show what each candidate of a record solved, how fast, in how much memory,\nwith 95 % intervals. "
         "Of two records: what changed between them, and which figures moved by more than noise.",
         epilog="examples:\n  kettlefield contrast record.db\n  kettlefield contrast record.db --part speed\n"

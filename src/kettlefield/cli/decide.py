@@ -4,7 +4,8 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kettlefield.cli.exits import OF_VERDICT
+from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.exits import exit_code_of
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -16,7 +17,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "decide",
-        help="hold a record against its plan's criteria",
+        help=COMMANDS["decide"],
         description="Show each criterion as met, not met or undecided, and the verdict on every candidate.\n"
         "The criteria are those of the plan as it stood when the campaign began.",
         epilog="exit code: 0 when a candidate is approved, else 4 when one is undecided, else 1;\n"
@@ -120,7 +121,7 @@ def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: 
         _print(decision, verdicts)
         if changed is not None:
             _print_changed(decision, changed, verdicts)
-    return OF_VERDICT[overall(verdicts)]
+    return exit_code_of(overall(verdicts))
 
 
 def _as_json(verdict: "CandidateVerdict", conditions: tuple[str, ...]) -> dict[str, Any]:

@@ -3,14 +3,18 @@
 import argparse
 from pathlib import Path
 
+from kettlefield.cli.commands import COMMANDS
+
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add this command."""
     parser = commands.add_parser(
         "demo",
-        help="run a full example: two made-up models at four levels each",
+        help=COMMANDS["demo"],
         description="Write a plan and two made-up models into a folder and run the whole campaign on them:\n"
         "simulated servers and a simulated accelerator, real processes, real HTTP, real grading in isolation.",
+        epilog="examples:\n  kettlefield demo\n  kettlefield demo somewhere/else",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("folder", nargs="?", type=Path, default=Path("saltmarsh-demo"), help="default: saltmarsh-demo")
     parser.set_defaults(run=run)

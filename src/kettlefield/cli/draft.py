@@ -4,6 +4,7 @@ import argparse
 import shlex
 from pathlib import Path
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 
@@ -11,7 +12,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "draft",
-        help="draft a plan from weights files",
+        help=COMMANDS["draft"],
         description="Write a commented plan: candidates from the files' headers, a context that fits, the reference\n"
         "level marked. Only the criteria are left to be set by a person. Never overwrites.",
         epilog="examples:\n  kettlefield draft models/*.gguf -o plan.toml\n"

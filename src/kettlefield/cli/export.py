@@ -5,6 +5,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
@@ -17,7 +18,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "export",
-        help="hand a record on: CSV, Parquet, JUnit-style XML, CycloneDX",
+        help=COMMANDS["export"],
         description="Write a record's trials and timed samples as tables with a data dictionary, its criteria as XML\n"
         "for a CI server, and a bill of materials (CycloneDX 1.6) of every approved candidate.",
         epilog="examples:\n  kettlefield export record.db -o handover\n"

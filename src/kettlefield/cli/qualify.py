@@ -10,6 +10,7 @@ from collections.abc import Callable, Coroutine, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 T = TypeVar("T")
@@ -19,7 +20,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "qualify",
-        help="run a plan's campaign, or go on where it stopped",
+        help=COMMANDS["qualify"],
         description="Start each candidate's server, measure speed and memory, put the suite to it, grade the answers\n"
         "in isolation and keep everything in the plan's record. Run again, it goes on where it stopped.",
         epilog="examples:\n  kettlefield qualify plan.toml --dry-run\n  kettlefield qualify plan.toml\n"

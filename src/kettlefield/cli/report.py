@@ -3,6 +3,7 @@
 import argparse
 from pathlib import Path
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 
@@ -10,7 +11,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "report",
-        help="one page with verdict, criteria, levels, correctness, speed, memory, evidence",
+        help=COMMANDS["report"],
         description="Write a record as one self-contained HTML page, and its figures as SVG and PNG beside it.\n"
         "The page loads nothing from elsewhere, holds no scripts, prints on A4 and opens from a mail.",
         epilog="examples:\n  kettlefield report record.db -o report\n"

@@ -5,6 +5,7 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
@@ -15,7 +16,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "rig",
-        help="what this machine is, and what is missing",
+        help=COMMANDS["rig"],
         description="Show the machine that models would be qualified on: processor, memory and its bandwidth,\n"
         "accelerators, toolchains, isolation, energy counters - and the lines that install what is missing.",
         epilog="examples:\n  kettlefield rig\n  kettlefield rig --disk /models\n  kettlefield rig --json",

@@ -5,6 +5,7 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
@@ -17,8 +18,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command with its three parts."""
     parser = commands.add_parser(
         "suite",
-        help="begin a suite of your own, add to it, list what a suite holds",
-        description="Private suites live in a folder of your own; a plan names it as its suite.",
+        help=COMMANDS["suite"],
+        description="Begin a suite of your own, add exercises to it, and see what a suite holds and can show.\n"
+        "Private suites live in a folder of your own; a plan names it as its suite.",
         epilog="examples:\n  kettlefield suite new harbour-tasks\n"
         "  kettlefield suite add repair tide-clock --in harbour-tasks\n  kettlefield suite list berthdesk --power",
         formatter_class=argparse.RawDescriptionHelpFormatter,

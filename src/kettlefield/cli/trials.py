@@ -4,6 +4,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
@@ -31,8 +32,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "trials",
-        help="list trials, or open one: prompt, reply, files, checks, timings",
-        description="List the trials of a record, or show one of them whole.",
+        help=COMMANDS["trials"],
+        description="List the trials of a record, or show one of them whole: what was asked, what the model wrote,\n"
+        "what was extracted, what each check found, and what changed from one attempt to the next.",
         epilog="examples:\n  kettlefield trials record.db --outcome wrong-answer\n"
         "  kettlefield trials record.db --open 17",
         formatter_class=argparse.RawDescriptionHelpFormatter,

@@ -5,6 +5,7 @@ import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
@@ -16,8 +17,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "vet",
-        help="prove that a suite's answers pass and its decoys fail",
-        description="Run every exercise's own answer, which must pass, and its decoys, which must end as they declare.",
+        help=COMMANDS["vet"],
+        description="Run every exercise's own answer, which must pass, and its decoys, which must end as declared.\n"
+        "A suite that is vetted can be locked: campaigns and their records hold its digest.",
         epilog="exit code: 1 when anything is wrong.\n\n"
         "examples:\n  kettlefield vet berthdesk\n  kettlefield vet my-suite --mutants --lock",
         formatter_class=argparse.RawDescriptionHelpFormatter,

@@ -4,6 +4,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
@@ -16,7 +17,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     """Add this command."""
     parser = commands.add_parser(
         "weigh",
-        help="what weights files are, what memory they need, what fits",
+        help=COMMANDS["weigh"],
         description="Read headers only - no weights, no server - and say what each file is, what it needs at each\n"
         "context length, whether that fits a budget, and how fast it could possibly decode.",
         epilog="examples:\n  kettlefield weigh models/*.gguf --budget '16 GiB'\n"
