@@ -67,20 +67,20 @@ def _as_json(one: "Between") -> dict[str, Any]:
 def _print_moves(console: Any, found: "Sequence[Between]") -> None:
     """One row a candidate, one column a figure: how it moved, marked where by more than noise."""
     from kettlefield.analysis.between import PLAIN_MOVE  # noqa: PLC0415
-    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_note, print_table, safe  # noqa: PLC0415
 
     figures = list(dict.fromkeys(move.figure for one in found for move in one.moves))
     table = make_table("candidate", *(f">{figure}" for figure in figures))
     for one in found:
         cells = {move.figure: _cell(move) for move in one.moves}
         table.add_row(safe(one.candidate), *(safe(cells.get(figure, "-")) for figure in figures))
-    console.print(table)
+    print_table(console, table)
     moved = [f"{one.candidate} {move.figure}" for one in found for move in one.moves if move.moved]
     console.print(safe(f"moved by more than noise (!): {', '.join(moved) or 'nothing'}", "yellow" if moved else ""))
-    console.print(
+    print_note(
+        console,
         "pass_rate: difference on the same exercises and samples; others: the new over the old, with 95 % intervals.\n"
         f"!: the interval leaves out no change; without one (a single measurement), more than {PLAIN_MOVE:.0%}.",
-        style="dim",
     )
     for one in found:
         for words in one.not_compared:

@@ -49,7 +49,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _print(found: "Calibration", fingerprint: str) -> None:
-    from kettlefield.cli.console import make_console, make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, make_table, print_note, print_table, safe  # noqa: PLC0415
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     console = make_console()
@@ -64,7 +64,7 @@ def _print(found: "Calibration", fingerprint: str) -> None:
             f"{row.cpu_share:.0%}",
             format_bytes(row.resident_bytes),
         )
-    console.print(table)
+    print_table(console, table)
     console.print(
         safe(
             f"memory sampler at {found.sampler_hz:g} Hz: {found.sampler_share:.1%} of one core, "
@@ -74,8 +74,8 @@ def _print(found: "Calibration", fingerprint: str) -> None:
     if found.disturbed is not None:
         console.print(safe(f"! {found.disturbed} meanwhile: calibrate again when the machine is quiet", "yellow"))
     console.print(safe(f"floor {1000 * found.floor_s:.2f} ms, kept for rig {fingerprint}"))
-    console.print(
+    print_note(
+        console,
         "error: stamped later than the event was sent, the kernel's way included; gap: size of the error between\n"
         "two events. floor: 99 of 100 events of one stream; no duration below it is printed as a figure.",
-        style="dim",
     )

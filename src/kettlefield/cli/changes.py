@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from rich.console import Console
 
-from kettlefield.cli.console import make_table, safe
+from kettlefield.cli.console import make_table, print_table, safe
 from kettlefield.core.changes import Change
 from kettlefield.core.plaintext import shorten
 
@@ -27,5 +27,5 @@ def print_changes(console: Console, found: Mapping[str, Sequence[Change]]) -> bo
         of = "all" if len(names) == len(found) else ", ".join(names)
         table.add_row(safe(change.what), *(safe(shorten(text, WIDEST)) for text in (change.then, change.now)), safe(of))
     if holders:
-        console.print(table)
+        print_table(console, table)
     return bool(holders)

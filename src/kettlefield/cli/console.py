@@ -10,6 +10,7 @@ from typing import Any, Literal, Protocol, TypeVar
 
 from rich.box import Box
 from rich.console import Console
+from rich.measure import Measurement
 from rich.table import Table
 from rich.text import Text
 
@@ -29,6 +30,9 @@ class OfCandidate(Protocol):
 
 C = TypeVar("C", bound=OfCandidate)
 PIPE_WIDTH = 180  # off a terminal nothing is cut; wide tables stay whole
+_UNBOUND = 10_000  # columns: wider than any table
+_ROOM_FOR_NOTES = 112  # columns: notes are broken by hand below that
+_LEAST_WORDS = 28  # columns in which words can still be read when they fold
 _LINES = Box("    \n    \n -- \n    \n    \n    \n    \n    \n")
 STATUS_STYLES = {
     "met": "green",
@@ -118,6 +122,51 @@ def make_table(*columns: str, title: str | None = None) -> Table:
             column.removeprefix(">"), justify="right" if right else "left", overflow="fold", no_wrap=number == 0
         )
     return table
+
+
+def print_note(console: Console, text: str) -> None:
+    """What explains a table; its own line breaks hold where there is room for them."""
+    console.print(text if console.width >= _ROOM_FOR_NOTES else " ".join(text.split("\n")), style="dim")
+
+
+def print_table(console: Console, table: Table) -> None:
+    """Print a table; one that is too wide comes in parts, each led by the first column, so that nothing folds badly."""
+    columns = list(range(len(table.columns)))
+    while columns:
+        taken = _fitting(console, table, columns)
+        console.print(_part_of(table, taken))
+        columns = columns[len(taken) :] if len(taken) == len(columns) else [columns[0], *columns[len(taken) :]]
+
+
+def _fitting(console: Console, table: Table, columns: list[int]) -> list[int]:
+    """As many of the columns as the console is wide, two at the least."""
+    for count in range(len(columns), 2, -1):
+        part = _part_of(table, columns[:count])
+        if Measurement.get(console, console.options.update(max_width=_UNBOUND), part).maximum <= console.width:
+            return columns[:count]
+        last = part.columns[-1]
+        # words in a last column may fold, down to a width in which they can be read
+        if last.justify == "left" and not last.no_wrap:
+            last.max_width = _LEAST_WORDS
+            if Measurement.get(console, console.options.update(max_width=_UNBOUND), part).maximum <= console.width:
+                return columns[:count]
+    return columns[:2]
+
+
+def _part_of(table: Table, columns: list[int]) -> Table:
+    """A table of some of a table's columns."""
+    part = Table(
+        box=table.box, title=table.title, title_justify=table.title_justify, title_style=table.title_style,
+        header_style=table.header_style, pad_edge=table.pad_edge,
+    )  # fmt: skip
+    chosen_columns = [table.columns[index] for index in columns]
+    for column in chosen_columns:
+        part.add_column(
+            column.header, justify=column.justify, overflow=column.overflow, no_wrap=column.no_wrap, style=column.style
+        )
+    for row in zip(*(column.cells for column in chosen_columns), strict=True):
+        part.add_row(*row)
+    return part
 
 
 def candidate_name(name: str, *, reference: bool, baseline: bool) -> Text:

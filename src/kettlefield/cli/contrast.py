@@ -220,7 +220,7 @@ def _against_json(row: "Figures") -> dict[str, Any] | None:
 
 def _print(table: "Contrast", notes: list[str], floor: "Floor", *, name_pairs: bool) -> None:
     from kettlefield.analysis.contrast import on_frontier  # noqa: PLC0415
-    from kettlefield.cli.console import make_console, make_table, print_heading, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, make_table, print_heading, print_note, print_table, safe  # noqa: PLC0415
 
     console = make_console()
     print_heading(console, table.title, simulated=table.simulated)
@@ -238,7 +238,7 @@ def _print(table: "Contrast", notes: list[str], floor: "Floor", *, name_pairs: b
     )
     for row in table.rows:
         solved.add_row(*_solved_cells(row))
-    console.print(solved)
+    print_table(console, solved)
     _print_against(console, table, name_pairs=name_pairs)
     _print_suites(console, table)
     speed = make_table(
@@ -253,22 +253,22 @@ def _print(table: "Contrast", notes: list[str], floor: "Floor", *, name_pairs: b
     )
     for row in table.rows:
         speed.add_row(*_speed_cells(row, floor))
-    console.print(speed)
+    print_table(console, speed)
     best = on_frontier(table.rows)
     if len(table.rows) > 1 and best:
         console.print(safe(f"no other beats on pass rate, memory and s/solved together: {', '.join(best)}"))
     most = max((row.in_flight for row in table.rows), default=0)
-    console.print(
+    print_note(
+        console,
         "p: quantiles of n requests timed one at a time, with the 95 % interval; ?: n is too small for that bound.\n"
         f"s/solved: request time of all trials over those solved, up to {most} at once.\n"
         "Peak memory: the server's host share (PSS) and accelerator memory together. * marks the reference level.",
-        style="dim",
     )
     if any(row.disturbed for row in table.rows):
-        console.print(
+        print_note(
+            console,
             "disturbed: the host was busy with something else, hot or swapping; such requests are left out unless\n"
             "they are the greater part.",
-            style="dim",
         )
     for text in notes:
         console.print(safe(f"! {text}", "yellow"))
@@ -276,7 +276,7 @@ def _print(table: "Contrast", notes: list[str], floor: "Floor", *, name_pairs: b
 
 def _print_against(console: "Console", table: "Contrast", *, name_pairs: bool) -> None:
     """Each level against its model's reference level, on the same exercises."""
-    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_note, print_table, safe  # noqa: PLC0415
     from kettlefield.core.paired import score_interval  # noqa: PLC0415
     from kettlefield.core.power import noticeable_drop  # noqa: PLC0415
     from kettlefield.core.wording import p_words  # noqa: PLC0415
@@ -303,12 +303,12 @@ def _print_against(console: "Console", table: "Contrast", *, name_pairs: bool) -
             p_words(found.p_adjusted),
             "-" if (drop := noticeable_drop(found.pairs)) is None else f"-{drop:.2f}",
         )
-    console.print(against)
-    console.print(
+    print_table(console, against)
+    print_note(
+        console,
         "difference in pass rate on the same exercises and samples, with Tango's score interval; p: exact, over\n"
         "exercises won and lost; Holm: adjusted for the levels of a model looked at together. Could notice: the\n"
         "smallest true drop that so many pairs, differing as often as these, show in 80 of 100 campaigns.",
-        style="dim",
     )
     if any(len(row.suites) > 1 for row, _ in rows):
         console.print("Here pairs of all suites count alike, whatever the weights of the suites.", style="yellow")
@@ -320,7 +320,7 @@ def _print_against(console: "Console", table: "Contrast", *, name_pairs: bool) -
 
 def _print_suites(console: "Console", table: "Contrast") -> None:
     """What each candidate solved of each suite, where there are several; and one suite on two seeds."""
-    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_note, print_table, safe  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
     from kettlefield.core.wording import in_unit, interval_words, p_words  # noqa: PLC0415
 
@@ -337,8 +337,8 @@ def _print_suites(console: "Console", table: "Contrast") -> None:
                     in_unit(found.value if found else None, Unit.RATIO),
                     interval_words(found, Unit.RATIO),
                 )
-        console.print(apart)
-        console.print("The pass rate above is the mean of the suites' by weight.", style="dim")
+        print_table(console, apart)
+        print_note(console, "The pass rate above is the mean of the suites' by weight.")
     if any(row.seeds for row in table.rows):
         seeds = make_table("candidate", "first seed", "other seed", ">exercises that vary", ">gap", ">p")
         for row in table.rows:
@@ -351,11 +351,11 @@ def _print_suites(console: "Console", table: "Contrast") -> None:
                     f"{gap.difference:+.2f}",
                     p_words(gap.p),
                 )
-        console.print(seeds)
-        console.print(
+        print_table(console, seeds)
+        print_note(
+            console,
             "gap: share solved on the first seed less that on the other, the same exercises with other values;\n"
             "p: chance of a gap this large if both were alike. A large gap is a sign of memorised answers.",
-            style="dim",
         )
 
 

@@ -18,6 +18,8 @@ def show_cost(path: Path, only: str | None, *, as_json: bool) -> None:
         make_table,
         print_heading,
         print_json,
+        print_note,
+        print_table,
     )
     from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
@@ -60,11 +62,11 @@ def show_cost(path: Path, only: str | None, *, as_json: bool) -> None:
             format_bytes(row.peak_bytes),
             "-" if gap is None else f"{'-' if gap < 0 else '+'}{format_bytes(abs(gap))}",
         )
-    console.print(shown)
-    console.print(
+    print_table(console, shown)
+    print_note(
+        console,
         "seconds, tokens, memory times seconds and joules are for each solved exercise: all trials pay, those solved\n"
         "count. Tokens are the model's own and differ between models. Joules: - where this machine tells no energy.",
-        style="dim",
     )
 
 

@@ -13,6 +13,9 @@ if TYPE_CHECKING:
     from kettlefield.analysis.verdict import CandidateVerdict, Decision
 
 
+ROOM_FOR_TABLE = 160  # columns: the table's own words take some 130, and reasons want room
+
+
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add this command."""
     parser = commands.add_parser(
@@ -180,6 +183,30 @@ def _print(decision: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> No
 
 
 def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
+    """Criterion by criterion: in a table where there is room, else a few lines each."""
+    from rich.padding import Padding  # noqa: PLC0415
+
+    from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
+    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
+    from kettlefield.core.wording import in_words  # noqa: PLC0415
+
+    if console.width >= ROOM_FOR_TABLE:
+        _print_criteria_table(console, verdicts)
+        return
+    for verdict in verdicts:
+        console.print(safe(verdict.candidate, "bold").append("  ").append(status_text(verdict.verdict.value)))
+        for judgement in verdict.judgements:
+            criterion = judgement.criterion
+            line = safe(f"  {criterion.label} {criterion.wanted}: ").append(status_text(judgement.status.value))
+            console.print(line)
+            found = in_words(judgement.found, MEASURES[criterion.measure].unit)
+            console.print(Padding(safe(f"found {found}", "dim"), (0, 0, 0, 4)))
+            if judgement.reason:
+                console.print(Padding(safe(judgement.reason, "dim"), (0, 0, 0, 4)))
+        console.print()
+
+
+def _print_criteria_table(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
     from kettlefield.cli.console import make_table, safe, status_text  # noqa: PLC0415
     from kettlefield.core.measures import MEASURES  # noqa: PLC0415
     from kettlefield.core.wording import in_words  # noqa: PLC0415
@@ -203,7 +230,7 @@ def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]"
 
 def _print_changed(decision: "Decision", changed: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> None:
     """The criteria of a plan that was changed after the campaign began: shown, never decided by."""
-    from kettlefield.cli.console import make_console, make_table, safe, status_text  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, make_table, print_table, safe, status_text  # noqa: PLC0415
 
     console = make_console()
     shown = [one for one in verdicts if changed.of(one.candidate) is not None]
@@ -220,4 +247,4 @@ def _print_changed(decision: "Decision", changed: "Decision", verdicts: "tuple[C
         found = changed.of(one.candidate)
         if found is not None:
             table.add_row(safe(one.candidate), status_text(one.verdict.value), status_text(found.verdict.value))
-    console.print(table)
+    print_table(console, table)

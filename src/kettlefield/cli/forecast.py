@@ -11,7 +11,7 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
     from kettlefield.campaign.asked import read_asked  # noqa: PLC0415
     from kettlefield.campaign.forecast import forecast  # noqa: PLC0415
     from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
-    from kettlefield.cli.console import make_console, make_table, print_json, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, make_table, print_json, print_table, safe  # noqa: PLC0415
     from kettlefield.cli.suite import DISCORDANT  # noqa: PLC0415
     from kettlefield.core.power import effective_pairs, smallest_drop  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
@@ -52,7 +52,7 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
             row.basis,
             format_duration(row.at_least_s),
         )
-    console.print(table)
+    print_table(console, table)
     known = [row.at_least_s for row in found if row.at_least_s is not None]
     words = f"more than {DISCORDANT:g}" if drop is None else f"{drop:.2f}"
     console.print(

@@ -20,6 +20,8 @@ def show_groups(path: Path, only: str | None, grouping: str, *, as_json: bool) -
         make_table,
         print_heading,
         print_json,
+        print_note,
+        print_table,
         safe,
     )
     from kettlefield.record.store import Record  # noqa: PLC0415
@@ -55,10 +57,10 @@ def show_groups(path: Path, only: str | None, grouping: str, *, as_json: bool) -
             safe(group),
             *("-" if one is None else f"{one.solved} of {one.trials}" + (" ?" if one.few else "") for one in row),
         )
-    console.print(table)
-    console.print(
+    print_table(console, table)
+    print_note(
+        console,
         f"solved at the first attempt, of the trials that count. ?: fewer than {FEW} trials; --json has the intervals.",
-        style="dim",
     )
 
 
@@ -77,7 +79,7 @@ def _show_outcomes(record: "Record", only: str | None, *, as_json: bool) -> None
 
 
 def _print_outcomes(console: "Console", found: dict[str, dict[str, int]], title: str, *, simulated: bool) -> None:
-    from kettlefield.cli.console import make_table, print_heading, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_heading, print_table, safe  # noqa: PLC0415
     from kettlefield.core.outcome import Outcome  # noqa: PLC0415
 
     print_heading(console, title, simulated=simulated)
@@ -85,4 +87,4 @@ def _print_outcomes(console: "Console", found: dict[str, dict[str, int]], title:
     table = make_table("outcome", *(f">{safe(name).plain}" for name in found))
     for name in names:
         table.add_row(name, *(str(counts.get(name, 0) or "-") for counts in found.values()))
-    console.print(table)
+    print_table(console, table)

@@ -20,6 +20,8 @@ def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
         make_table,
         print_heading,
         print_json,
+        print_note,
+        print_table,
     )
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
@@ -40,22 +42,22 @@ def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
             joules = "-" if phase.energy_j is None else f"{phase.energy_j:,.1f} J"
             card = format_bytes(phase.accelerator_peak_bytes)
             table.add_row(name(row.candidate), phase.phase, *map(format_bytes, sizes), card, joules)
-    console.print(table)
+    print_table(console, table)
     name, table = Once(), make_table("candidate", "memory grows with", ">by", "95 % interval", ">n", ">by the header")
     for row in found:
         for what, slope, header in _slopes(row):
             table.add_row(name(row.candidate), what, *_signed(slope), header)
-    console.print(table)
+    print_table(console, table)
     name, table = Once(), make_table("candidate", ">accelerator in use before", ">energy a token", ">a solved exercise")
     for row in found:
         baseline = "-" if row.baseline_bytes is None else format_bytes(row.baseline_bytes)
         table.add_row(name(row.candidate), baseline, *_energy(row))
-    console.print(table)
-    console.print(
+    print_table(console, table)
+    print_note(
+        console,
         "host: the server's processes, shared pages divided (PSS); mapped files are the part of it that the page\n"
         "cache holds, such as weights. A server that takes its whole key/value cache at the start does not grow with\n"
         "context or streams. Energy: " + _sources(found) + ".",
-        style="dim",
     )
 
 

@@ -13,6 +13,8 @@ def show_replies(path: Path, only: str | None, against: str | None, *, as_json: 
         make_table,
         print_heading,
         print_json,
+        print_note,
+        print_table,
         safe,
     )
     from kettlefield.record.store import Record  # noqa: PLC0415
@@ -44,11 +46,11 @@ def show_replies(path: Path, only: str | None, against: str | None, *, as_json: 
             "-" if one.parted_at_chars is None else f"{one.parted_at_chars:,.0f}",
             "-" if one.parted_at_share is None else f"{one.parted_at_share:.0%}",
         )
-    console.print(table)
-    console.print(
+    print_table(console, table)
+    print_note(
+        console,
         "First replies to the same prompts with the same seeds. Same code: of those where both gave an answer, layout\n"
         "and comments apart. Part after: median of those that differ.",
-        style="dim",
     )
     warm = max(one.temperature for one in found)
     if warm > 0:

@@ -61,7 +61,7 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: dict[str, Any]) -> None:
-    from kettlefield.cli.console import make_console, make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, make_table, print_table, safe  # noqa: PLC0415
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     host = facts.host
@@ -90,7 +90,7 @@ def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: d
     table = make_table("what", "found")
     for name, text in rows:
         table.add_row(name, safe(text))
-    console.print(table)
+    print_table(console, table)
     for language, remedy in facts.missing.items():
         console.print(safe(f"missing: {language}; install it: {remedy}", "yellow"))
     if isolation["fault"]:

@@ -63,7 +63,7 @@ def show_audit(path: Path, allowed_signers: Path | None, *, as_json: bool) -> Ex
 
 
 def _print(found: "Audit", faults: list[str], signer: str | None) -> None:
-    from kettlefield.cli.console import make_console, make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, make_table, print_table, safe  # noqa: PLC0415
 
     console = make_console()
     table = make_table("signed", "by", "approved", "note", "digest")
@@ -72,7 +72,7 @@ def _print(found: "Audit", faults: list[str], signer: str | None) -> None:
         when = datetime.fromtimestamp(one.at, UTC).strftime("%Y-%m-%d %H:%M UTC")
         table.add_row(when, *(safe(text) for text in (one.signed_by, approved, one.note, one.digest[:19])))
     if found.signatures:
-        console.print(table)
+        print_table(console, table)
     for fault in faults:
         console.print(safe(f"! {fault}", "red"))
     if signer is not None:

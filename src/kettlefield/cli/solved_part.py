@@ -14,6 +14,8 @@ def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
         make_table,
         print_heading,
         print_json,
+        print_note,
+        print_table,
     )
     from kettlefield.core.measures import Unit  # noqa: PLC0415
     from kettlefield.core.wording import in_words  # noqa: PLC0415
@@ -59,9 +61,9 @@ def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
             "-" if row.score is None else f"{row.score:.2f}",
             *(f"{row.passes_in_k[k]:.2f}" if k in row.passes_in_k else "-" for k in samples),
         )
-    console.print(shown)
-    console.print(
+    print_table(console, shown)
+    print_note(
+        console,
         "score: weighted share of the checks that passed. One of k samples: chance that at least one of k passes,\n"
         "in the mean over exercises, by the unbiased estimator. * marks the reference level.",
-        style="dim",
     )

@@ -44,7 +44,7 @@ def show_speed(path: Path, only: str | None, *, as_json: bool) -> None:
 
 
 def _print_alone(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table, print_table  # noqa: PLC0415
 
     heads = (">n", ">first token p50", ">p95", ">decode p50, tokens/s", ">prefill, tokens/s")
     name, table = Once(), make_table("candidate", "one at a time", *heads)
@@ -52,11 +52,11 @@ def _print_alone(console: "Console", found: "tuple[Timing, ...]", floor: "Floor"
         for cell in row.latency:
             table.add_row(name(row.candidate), *_cells(cell, floor), _plain(cell.prefill_rate_tps))
     if table.row_count:
-        console.print(table)
+        print_table(console, table)
 
 
 def _print_gaps(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table, print_note, print_table  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
     from kettlefield.core.wording import with_interval  # noqa: PLC0415
 
@@ -85,16 +85,16 @@ def _print_gaps(console: "Console", found: "tuple[Timing, ...]", floor: "Floor")
             drift,
         )
     if table.row_count:
-        console.print(table)
-        console.print(
+        print_table(console, table)
+        print_note(
+            console,
             "gap: between events with text. x reference: medians over the reference level's at the same points, with\n"
             "the 95 % interval. drift: decode rate of the last third of the requests over that of the first.",
-            style="dim",
         )
 
 
 def _print_depth(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table, print_table, safe  # noqa: PLC0415
 
     name, table = (
         Once(),
@@ -105,7 +105,7 @@ def _print_depth(console: "Console", found: "tuple[Timing, ...]", floor: "Floor"
             table.add_row(name(row.candidate), *_cells(cell, floor))
     if not table.row_count:
         return
-    console.print(table)
+    print_table(console, table)
     for row in found:
         for line in _depth_words(row):
             console.print(safe(f"{row.candidate}: {line}"))
@@ -127,7 +127,7 @@ def _depth_words(row: "Timing") -> list[str]:
 
 
 def _print_cache(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table, print_table  # noqa: PLC0415
     from kettlefield.core.measures import Unit  # noqa: PLC0415
     from kettlefield.core.wording import with_interval  # noqa: PLC0415
 
@@ -144,11 +144,11 @@ def _print_cache(console: "Console", found: "tuple[Timing, ...]", floor: "Floor"
         for cell in row.system:
             table.add_row(name(row.candidate), *_cells(cell, floor, lead="long system prompt, "), "")
     if table.row_count:
-        console.print(table)
+        print_table(console, table)
 
 
 def _print_clients(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table, print_note, print_table  # noqa: PLC0415
 
     heads = (">n", ">first token p50", ">p95", ">each decodes p50, tokens/s", ">in all, tokens/s", "")
     name, table = Once(), make_table("candidate", ">clients", *heads)
@@ -159,12 +159,12 @@ def _print_clients(console: "Console", found: "tuple[Timing, ...]", floor: "Floo
             )
             table.add_row(name(row.candidate), *_cells(cell, floor), _plain(rate), knee)
     if table.row_count:
-        console.print(table)
-        console.print("knee: twice the clients bring less than a tenth more beyond it.", style="dim")
+        print_table(console, table)
+        print_note(console, "knee: twice the clients bring less than a tenth more beyond it.")
 
 
 def _print_capacity(console: "Console", found: "tuple[Timing, ...]") -> None:
-    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table, print_note, print_table  # noqa: PLC0415
 
     name, table = (
         Once(),
@@ -182,11 +182,11 @@ def _print_capacity(console: "Console", found: "tuple[Timing, ...]") -> None:
                 capacity.why_ended,
             )
     if table.row_count:
-        console.print(table)
-        console.print(
+        print_table(console, table)
+        print_note(
+            console,
             "capacity: the highest rate of random arrivals at which the plan's limits on first token (p95, from the\n"
             "scheduled moment) and decode rate (p10) hold; engineers by the plan's requests an engineer and hour.",
-            style="dim",
         )
 
 
@@ -197,7 +197,7 @@ def _engineers(capacity: "Capacity") -> str:
 
 
 def _print_loads(console: "Console", found: "tuple[Timing, ...]") -> None:
-    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table, print_table  # noqa: PLC0415
     from kettlefield.core.units import format_bytes, format_duration  # noqa: PLC0415
 
     name, table = Once(), make_table("candidate", "load", ">until ready", ">until the first token", ">weights read at")
@@ -207,11 +207,11 @@ def _print_loads(console: "Console", found: "tuple[Timing, ...]") -> None:
             first = format_duration(load.first_answer_s)
             table.add_row(name(row.candidate), load.kind, format_duration(load.load_s), first, rate)
     if table.row_count:
-        console.print(table)
+        print_table(console, table)
 
 
 def _print_words(console: "Console", found: "Contrast") -> None:
-    from kettlefield.cli.console import Once, make_table  # noqa: PLC0415
+    from kettlefield.cli.console import Once, make_table, print_table  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
 
     heads = (">thinking tokens an exercise", ">answer tokens", ">first answer token p50")
@@ -221,7 +221,7 @@ def _print_words(console: "Console", found: "Contrast") -> None:
             first = format_duration(row.first_answer_token_s)
             table.add_row(name(row.candidate), _plain(row.thinking_tokens), _plain(row.answer_tokens), first)
     if table.row_count:
-        console.print(table)
+        print_table(console, table)
 
 
 def _remarks(row: "Timing") -> list[str]:

@@ -124,14 +124,14 @@ def _power(suite: "Suite", samples: int, discordant: float) -> list[dict[str, An
 
 
 def _print(console: Any, suite: "Suite") -> None:
-    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
 
     table = make_table("exercise", "kind", "language", ">difficulty", "short", "varies", "title")
     for exercise in sorted(suite.exercises, key=lambda e: (e.spec.kind, e.spec.language, e.id)):
         spec = exercise.spec
         marks = ["yes" if mark else "" for mark in (spec.short, spec.vary)]
         table.add_row(exercise.id, spec.kind, spec.language, str(spec.difficulty), *marks, safe(spec.title))
-    console.print(table)
+    print_table(console, table)
     for name, values in (
         ("kinds", Counter(e.spec.kind for e in suite.exercises)),
         ("languages", Counter(e.spec.language for e in suite.exercises)),
@@ -143,17 +143,17 @@ def _print(console: Any, suite: "Suite") -> None:
 
 
 def _print_power(console: Any, power: list[dict[str, Any]]) -> None:
-    from kettlefield.cli.console import make_table  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_note, print_table  # noqa: PLC0415
 
     table = make_table("selection", ">exercises", ">samples", ">smallest drop noticed")
     for row in power:
         drop = row["smallest_drop"]
         words = f"{drop:.2f}" if drop is not None else f"more than {row['discordant']:g}"
         table.add_row(row["selection"], str(row["exercises"]), str(row["samples"]), words)
-    console.print(table)
-    console.print(
+    print_table(console, table)
+    print_note(
+        console,
         f"a drop in pass rate from one level to another, noticed in 80 of 100 campaigns at one-sided 95 % when "
         f"{power[0]['discordant']:.0%} of the exercises are solved by just one of the two (Connor 1987; samples of one "
         "exercise counted as alike by half)",
-        style="dim",
     )

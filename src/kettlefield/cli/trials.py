@@ -97,7 +97,7 @@ def _plain(value: Any) -> Any:
 
 
 def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
-    from kettlefield.cli.console import make_table, safe, status_text  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_table, safe, status_text  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
 
     table = make_table(
@@ -126,7 +126,7 @@ def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
             "-" if rate is None else f"{rate:.0f}",
             str(_plain(row["in_flight"]) or "-"),
         )
-    console.print(table)
+    print_table(console, table)
     console.print(f"{len(rows)} trials; --open ID shows one whole", style="dim")
 
 

@@ -116,7 +116,7 @@ def _as_json(vetted: "Vetted") -> dict[str, Any]:
 
 
 def _print(suite: "Suite", found: "tuple[Vetted, ...]", isolation: str) -> None:
-    from kettlefield.cli.console import make_console, make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, make_table, print_table, safe  # noqa: PLC0415
 
     console = make_console()
     with_mutants = any(vetted.caught is not None for vetted in found)
@@ -137,7 +137,7 @@ def _print(suite: "Suite", found: "tuple[Vetted, ...]", isolation: str) -> None:
             *([_mutants(vetted)] if with_mutants else []),
             finding,
         )
-    console.print(table)
+    print_table(console, table)
     faulty = sum(bool(vetted.faults) for vetted in found)
     skipped = sum(bool(vetted.not_vetted) for vetted in found)
     sound = len(found) - faulty - skipped

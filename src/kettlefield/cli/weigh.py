@@ -223,7 +223,7 @@ def _fit_json(fit: "Fit") -> dict[str, Any]:
 
 
 def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: list[str]) -> None:
-    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     table = make_table(
@@ -255,7 +255,7 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
             facts.style + (", infill" if facts.chat_template and facts.infill_markers else ""),
             safe(_licence(one, allowed)),
         )
-    console.print(table)
+    print_table(console, table)
     groups = make_table(
         "file", *(f">{name}" for name in _group_names(weighed)), title="bits per weight by kind of tensor"
     )
@@ -266,14 +266,14 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
             group = by_name.get(name)
             cells.append(safe(f"{group.bits_per_weight:.2f} {'+'.join(group.types)}" if group else "-"))
         groups.add_row(safe(_short(one)), *cells)
-    console.print(groups)
+    print_table(console, groups)
     for one in weighed:
         for remark in one.facts.remarks:
             console.print(safe(f"{one.facts.path.name}: {remark}", "yellow"))
 
 
 def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, bandwidth: float | None) -> None:
-    from kettlefield.cli.console import make_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
     from kettlefield.core.sizing import OVERHEAD_RULE, cache_bytes_per_token  # noqa: PLC0415
     from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
 
@@ -293,7 +293,7 @@ def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str
             f"{one.largest_context:,}" if one.largest_context else "none",
             three_digits(one.ceiling_tps) if one.ceiling_tps else "-",
         )
-    console.print(table)
+    print_table(console, table)
     console.print(
         safe(f"{OVERHEAD_RULE}.\nNO: does not fit, n/m: layers that would on their own; +: beyond the model's window."),
         style="dim",
