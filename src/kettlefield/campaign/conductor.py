@@ -173,6 +173,7 @@ class Conductor:
             trouble=lambda text: self._trouble(candidate, candidate_id, text),
             note=lambda text: self._note(text, candidate_id),
             phase=lambda name: self._observer.phase(candidate.name, name),
+            seen=self._observer.seen,
             share=share,
         )
         await measure(job, steps)
@@ -194,6 +195,9 @@ class Conductor:
             if entry.outcome is Outcome.RIG_FAULT:
                 self._observer.trouble(f"{candidate.name}, {entry.exercise_id}: {entry.attempts[-1].fault}")
             self._observer.trial_done(candidate.name, entry.exercise_id, entry.outcome)
+            exchange = entry.attempts[-1].exchange
+            rate = exchange.figures.decode_rate_tps if exchange is not None else None
+            self._observer.seen(rate, session.sampler.last_bytes)
 
         desk = Desk(
             candidate=candidate,

@@ -40,6 +40,7 @@ class Job:
     trouble: Callable[[str], None]  # something could not be measured
     note: Callable[[str], None]  # something that a reader should know
     phase: Callable[[str], None]
+    seen: Callable[[float | None, int | None], None]  # decode rate in tokens/s and memory in bytes, for who watches
     share: float  # of the timed requests that are to be in the record after this: below 1 while blocks are left
 
 
@@ -220,3 +221,4 @@ def _save(job: Job, item: Timed) -> None:
         memory_bytes=job.session.sampler.latest_bytes(),
     )
     job.session.record.save_exchange(entry)
+    job.seen(entry.figures.decode_rate_tps, entry.memory_bytes)

@@ -20,5 +20,8 @@ class Observer(Protocol):
     def trial_done(self, candidate: str, exercise: str, outcome: Outcome) -> None:
         """A trial is in the record."""
 
+    def seen(self, decode_rate_tps: float | None, memory_bytes: int | None) -> None:
+        """The last request's decode rate, and the server's memory at the time; None is not known."""
+
     def trouble(self, text: str) -> None:
         """Something failed; the campaign goes on."""

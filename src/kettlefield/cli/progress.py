@@ -3,7 +3,8 @@
 import time
 from collections import Counter
 
-from rich.console import Console
+from rich.console import Console, Group
+from rich.live import Live
 from rich.progress import (
     BarColumn,
     MofNCompleteColumn,
@@ -12,6 +13,7 @@ from rich.progress import (
     TimeElapsedColumn,
     TimeRemainingColumn,
 )
+from rich.text import Text
 
 from kettlefield.cli.console import STATUS_STYLES, make_console, safe
 from kettlefield.core.outcome import Outcome
@@ -39,28 +41,43 @@ class CampaignProgress:
         self._live = self._console.is_terminal
         self._progress = Progress(
             TextColumn("{task.description}", markup=False),
-            BarColumn(bar_width=30, complete_style="cyan", finished_style="cyan"),
+            BarColumn(bar_width=24, complete_style="cyan", finished_style="cyan"),
             MofNCompleteColumn(),
             TextColumn("trials"),
             TimeElapsedColumn(),
             TextColumn("left"),
             TimeRemainingColumn(),
             console=self._console,
-            disable=not self._live,
         )
         self._task = self._progress.add_task("reading weights", total=None)
         self._current = ""
         self._outcomes: Counter[Outcome] = Counter()
+        self._rate_tps: float | None = None
+        self._memory_bytes: int | None = None
         self._began_s = time.monotonic()
         self._digested = False
+        self._view = Live(console=self._console, refresh_per_second=4, transient=True, get_renderable=self._rendered)
 
     def __enter__(self) -> "CampaignProgress":
-        self._progress.start()
+        if self._live:
+            self._view.start()
         return self
 
     def __exit__(self, *_: object) -> None:
         self._close_candidate()
-        self._progress.stop()
+        if self._live:
+            self._view.stop()
+
+    def _rendered(self) -> Group:
+        """Two lines: where the campaign is; and how the candidate fares."""
+        line = Text("  ")
+        for outcome, count in self._outcomes.most_common():
+            line.append(f"{count} {outcome}", STATUS_STYLES.get(outcome, "")).append("  ")
+        if self._rate_tps is not None:
+            line.append(f"{self._rate_tps:,.0f} tokens/s  ", "dim")
+        if self._memory_bytes is not None:
+            line.append(f"{format_bytes(self._memory_bytes)} in use", "dim")
+        return Group(self._progress, line)
 
     def digesting(self, total_bytes: int, done_bytes: int) -> None:
         """See ``Observer``."""
@@ -91,9 +108,14 @@ class CampaignProgress:
         self._outcomes[outcome] += 1
         self._progress.advance(self._task)
 
+    def seen(self, decode_rate_tps: float | None, memory_bytes: int | None) -> None:
+        """See ``Observer``."""
+        self._rate_tps = decode_rate_tps if decode_rate_tps is not None else self._rate_tps
+        self._memory_bytes = memory_bytes
+
     def trouble(self, text: str) -> None:
         """See ``Observer``."""
-        self._progress.console.print(safe(f"! {text}", "yellow"), soft_wrap=True)
+        self._console.print(safe(f"! {text}", "yellow"), soft_wrap=True)
 
     def _close_candidate(self) -> None:
         if not self._current:
@@ -102,9 +124,10 @@ class CampaignProgress:
         line = safe(f"{self._current}: ")
         for index, (outcome, count) in enumerate(self._outcomes.most_common()):
             line.append(", " if index else "").append(f"{count} {outcome}", STATUS_STYLES.get(outcome, ""))
-        self._progress.console.print(line.append(f"{' in ' if self._outcomes else ''}{took}"))
+        self._console.print(line.append(f"{' in ' if self._outcomes else ''}{took}"))
         self._outcomes.clear()
+        self._rate_tps = self._memory_bytes = None
         self._current = ""
 
     def _line(self, text: str) -> None:
-        self._progress.console.print(safe(text))
+        self._console.print(safe(text))

@@ -138,15 +138,18 @@ def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
         "bold",
     )
     console.print(head.append(status_text(trial["outcome"])))
+    before: dict[str, str] = {}
     for attempt in trial["attempts"]:
         if len(trial["attempts"]) > 1:
             turn = f" (turn {attempt['turn']})" if trial["attempts"][-1]["turn"] > 1 else ""
             head = safe(f"\nattempt {attempt['number']}{turn}: ", "bold")
             console.print(head.append(status_text(attempt["outcome"])))
-        _print_attempt(console, attempt)
+        _print_attempt(console, attempt, before)
+        before = attempt["files"] or before
 
 
-def _print_attempt(console: "Console", attempt: dict[str, Any]) -> None:
+def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str, str]) -> None:
+    """One attempt: what was asked and written; the answer, or what changed in it since the attempt before."""
     from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
 
     exchange = attempt["exchange"]
@@ -157,7 +160,10 @@ def _print_attempt(console: "Console", attempt: dict[str, Any]) -> None:
             _section(console, "thinking", exchange["thinking"])
         _section(console, "reply", exchange["reply"])
     for name, text in attempt["files"].items():
-        _section(console, f"extracted {name} ({attempt['how']})", text)
+        if name in before:
+            _print_change(console, name, before[name], text)
+        else:
+            _print_code(console, f"extracted {name} ({attempt['how']})", name, text)
     if not attempt["files"]:
         console.print(safe(f"no answer: {attempt['how']}"))
     for remark in attempt["remarks"]:
@@ -175,6 +181,41 @@ def _print_attempt(console: "Console", attempt: dict[str, Any]) -> None:
             console.print(safe(f"  {check['detail']}"), soft_wrap=True)
     if exchange is not None:
         console.print(safe(_timings(exchange)))
+
+
+def _print_code(console: "Console", title: str, name: str, text: str) -> None:
+    """A file with its syntax in colour; without colours it is the same text."""
+    from rich.syntax import Syntax  # noqa: PLC0415
+
+    from kettlefield.cli.console import safe  # noqa: PLC0415
+    from kettlefield.core.plaintext import visible  # noqa: PLC0415
+
+    if console.color_system is None:
+        _section(console, title, text)
+        return
+    console.print(safe(f"\n--- {title} ", "bold cyan"))
+    shown = visible(text).rstrip("\n")
+    lexer = Syntax.guess_lexer(name, shown)
+    console.print(Syntax(shown, lexer, theme="ansi_dark", background_color="default", word_wrap=True))
+
+
+def _print_change(console: "Console", name: str, before: str, after: str) -> None:
+    """What changed in a file since the attempt before, as a unified diff."""
+    import difflib  # noqa: PLC0415
+
+    from kettlefield.cli.console import safe  # noqa: PLC0415
+
+    lines = list(
+        difflib.unified_diff(
+            before.splitlines(), after.splitlines(), "the attempt before", "this attempt", lineterm="", n=3
+        )
+    )
+    console.print(safe(f"\n--- {name}, changed since the attempt before ", "bold cyan"))
+    if not lines:
+        console.print("nothing changed")
+    for line in lines:
+        style = {"+": "green", "-": "red", "@": "cyan"}.get(line[:1], "")
+        console.print(safe(line, style), soft_wrap=True)
 
 
 def _section(console: "Console", title: str, text: str) -> None:

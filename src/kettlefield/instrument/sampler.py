@@ -74,6 +74,12 @@ class Sampler:
             energy_from=", ".join(meter.name for meter in self._meters) if joules is not None else None,
         )
 
+    @property
+    def last_bytes(self) -> int | None:
+        """Host and accelerator together at the last look, without looking again; None before the first."""
+        with self._lock:
+            return self._rows[-1][1] + self._rows[-1][2] if self._rows else None
+
     def latest_bytes(self) -> int | None:
         """Host and accelerator together now; None when nothing is there."""
         with self._lock:
