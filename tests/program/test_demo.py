@@ -146,6 +146,30 @@ def test_one_level_is_shown_to_be_no_worse_another_worse_and_a_third_left_open(d
     assert found["recommended"]["marram-1.2b"] == "marram-1.2b@q4_k_m"
 
 
+@pytest.mark.parametrize("columns", [80, 120])
+def test_tables_are_readable_in_a_narrow_terminal(demo, run_cli, columns):
+    folder, _ = demo
+    record, env = folder / "record.db", {"COLUMNS": str(columns)}
+    for words in (
+        ("contrast", record),
+        ("contrast", record, "--part", "speed"),
+        ("decide", record),
+        ("trials", record),
+    ):
+        out = run_cli(*words, env=env).out
+        assert max(map(len, out.splitlines())) <= columns
+        for name in ("marram-1.2b@q4_k_m", "kelpling-400m@q2_k"):
+            assert name in out  # never folded
+    out = run_cli("contrast", record, env=env).out
+    assert all(
+        head in out
+        for head in ("95 % interval", "peak memory", "tokens/solved", "only the reference", "other outcomes")
+    )
+    weights = sorted((folder / "weights").glob("marram*.gguf"))
+    out = run_cli("weigh", *weights, env=env).out
+    assert max(map(len, out.splitlines())) <= columns
+
+
 def test_contrast_keeps_its_contract(demo, run_cli):
     folder, _ = demo
     found = run_cli("contrast", folder / "record.db", "--json").json

@@ -154,7 +154,8 @@ def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str
 
     exchange = attempt["exchange"]
     if exchange is not None:
-        for message in exchange["messages"]:
+        # of a later attempt what is new: the rest was shown with the attempts before
+        for message in exchange["messages"] if attempt["number"] == 1 else exchange["messages"][-1:]:
             _section(console, f"sent ({message['role']})", message["content"])
         if exchange["thinking"]:
             _section(console, "thinking", exchange["thinking"])
