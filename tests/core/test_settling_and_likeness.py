@@ -98,8 +98,11 @@ def test_changes_are_told_leaf_by_leaf():
         ("rig kernel", "6.1", "6.2"),
         ("tools rust", "1.80", ABSENT),
         ("tools go", ABSENT, "1.22"),
-        ("list", "[1, 2]", "[1, 3]"),
+        ("list", "2", "3"),
     ]
+    assert [(c.then, c.now) for c in changes_between(["a", "b"], ["b", "c", "d"])] == [("a", "c d")]
+    assert [(c.then, c.now) for c in changes_between(["a"], ["a", "b"])] == [(ABSENT, "b")]
+    assert [(c.then, c.now) for c in changes_between([1, 2], [2, 1])] == [("[1, 2]", "[2, 1]")]
     assert changes_between(then, then) == ()
 
 

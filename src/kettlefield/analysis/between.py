@@ -18,7 +18,10 @@ from kettlefield.core.trend import median_ratio
 from kettlefield.record.store import Record
 
 SIDES = ("old", "new")
-PLAIN_MOVE = 0.05  # a figure without an interval moved when it differs by more than this share of the old one
+# what differs from run to run is in no interval that is made within one: so much of a ratio is never a move
+RUN_TO_RUN = 0.02
+# a single measurement moved when it differs by more than this share of the old one
+PLAIN_MOVES = {"peak_bytes": 0.05, "load_s": 0.25}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,7 +31,7 @@ class Move:
     figure: str
     unit: Literal["difference", "ratio"]  # of the new one to the old one
     change: Estimate | float
-    moved: bool  # beyond noise: the interval leaves out no change; without one, by more than `PLAIN_MOVE`
+    moved: bool  # the interval lies clear of no change; a single measurement differs by more than `PLAIN_MOVES`
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -86,7 +89,9 @@ def between(
         for field in ("first_token_s", "decode_rate_tps"):
             ratio = median_ratio(alike_points(grids[1], grids[0], field))
             if ratio is not None:
-                moves.append(Move(figure=f"{field}.p50", unit="ratio", change=ratio, moved=_leaves_out(ratio, 1.0)))
+                moves.append(
+                    Move(figure=f"{field}.p50", unit="ratio", change=ratio, moved=_clear_of(ratio, 1.0, RUN_TO_RUN))
+                )
             elif len(grids[0]) or len(grids[1]):
                 left_out.append(f"{field}: no point was timed often enough in both")
         moves += _plain(tables, name)
@@ -108,23 +113,24 @@ def _pass_rate(both: pd.DataFrame) -> list[Move]:
     if found is None:
         return []
     gap = score_interval(found.pairs)
-    return [Move(figure="pass_rate", unit="difference", change=gap, moved=_leaves_out(gap, 0.0))]
+    return [Move(figure="pass_rate", unit="difference", change=gap, moved=_clear_of(gap, 0.0, 0.0))]
 
 
 def _plain(tables: tuple[Contrast, Contrast], name: str) -> list[Move]:
     """Figures that are one measurement each, without an interval."""
     rows = [next(row for row in table.rows if row.candidate == name) for table in tables]
     moves = []
-    for figure in ("peak_bytes", "load_s"):
+    for figure, most in PLAIN_MOVES.items():
         then, now = (getattr(row, figure) for row in rows)
         if then and now:
             ratio = now / then
-            moves.append(Move(figure=figure, unit="ratio", change=ratio, moved=abs(ratio - 1) > PLAIN_MOVE))
+            moves.append(Move(figure=figure, unit="ratio", change=ratio, moved=abs(ratio - 1) > most))
     return moves
 
 
-def _leaves_out(found: Estimate, none: float) -> bool:
-    return (found.low is not None and found.low > none) or (found.high is not None and found.high < none)
+def _clear_of(found: Estimate, none: float, by: float) -> bool:
+    """Whether an interval lies on one side of no change, and further from it than so much."""
+    return (found.low is not None and found.low > none + by) or (found.high is not None and found.high < none - by)
 
 
 def _flips(then: CandidateVerdict | None, now: CandidateVerdict | None) -> tuple[Flip, ...]:

@@ -66,7 +66,7 @@ def _as_json(one: "Between") -> dict[str, Any]:
 
 def _print_moves(console: Any, found: "Sequence[Between]") -> None:
     """One row a candidate, one column a figure: how it moved, marked where by more than noise."""
-    from kettlefield.analysis.between import PLAIN_MOVE  # noqa: PLC0415
+    from kettlefield.analysis.between import PLAIN_MOVES, RUN_TO_RUN  # noqa: PLC0415
     from kettlefield.cli.console import make_table, print_note, print_table, safe  # noqa: PLC0415
 
     figures = list(dict.fromkeys(move.figure for one in found for move in one.moves))
@@ -76,11 +76,12 @@ def _print_moves(console: Any, found: "Sequence[Between]") -> None:
         table.add_row(safe(one.candidate), *(safe(cells.get(figure, "-")) for figure in figures))
     print_table(console, table)
     moved = [f"{one.candidate} {move.figure}" for one in found for move in one.moves if move.moved]
-    console.print(safe(f"moved by more than noise (!): {', '.join(moved) or 'nothing'}", "yellow" if moved else ""))
+    console.print(safe(f"moved (!): {', '.join(moved) or 'nothing'}", "yellow" if moved else ""))
     print_note(
         console,
         "pass_rate: difference on the same exercises and samples; others: the new over the old, with 95 % intervals.\n"
-        f"!: the interval leaves out no change; without one (a single measurement), more than {PLAIN_MOVE:.0%}.",
+        f"!: the interval lies clear of no change, of a ratio by more than {RUN_TO_RUN:.0%}; of single measurements\n"
+        f"memory differs by more than {PLAIN_MOVES['peak_bytes']:.0%}, load by more than {PLAIN_MOVES['load_s']:.0%}.",
     )
     for one in found:
         for words in one.not_compared:

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from kettlefield.analysis.verdict import CandidateVerdict, Decision
 
 
-ROOM_FOR_TABLE = 160  # columns: the table's own words take some 130, and reasons want room
+ROOM_FOR_TABLE = 176  # columns: the table's own words take some 150, and reasons want room
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:

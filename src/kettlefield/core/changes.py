@@ -22,17 +22,28 @@ def changes_between(then: Any, now: Any, *, path: str = "") -> tuple[Change, ...
     Parameters
     ----------
     then, now : JSON value
-        Mappings are gone into; all else is compared whole.
+        Mappings are gone into, of lists the items that differ are named; all else is compared whole.
     path : str
         What leads to them, for the reader.
     """
+    if then == now:
+        return ()
+    if isinstance(then, list) and isinstance(now, list):
+        # of lists what one has and the other has not; where that is nothing, their order
+        gone, come = ([one for one in side if one not in other] for side, other in ((then, now), (now, then)))
+        if gone or come:
+            return (Change(what=path, then=_items(gone), now=_items(come)),)
     if not isinstance(then, Mapping) or not isinstance(now, Mapping):
-        return () if then == now else (Change(what=path, then=_words(then), now=_words(now)),)
+        return (Change(what=path, then=_words(then), now=_words(now)),)
     found: list[Change] = []
     for key in dict.fromkeys([*then, *now]):
         inner = f"{path} {key}".strip()
         found += changes_between(then.get(key, ABSENT), now.get(key, ABSENT), path=inner)
     return tuple(found)
+
+
+def _items(items: list[Any]) -> str:
+    return " ".join(map(_words, items)) or ABSENT
 
 
 def _words(value: Any) -> str:

@@ -11,7 +11,7 @@ from kettlefield.core.plaintext import visible
 from kettlefield.report.parts import Cell, Section, head_text
 from kettlefield.report.style import svg_in_page
 
-_FOLDS = re.compile(r"([@_.])")  # a long heading may fold behind these
+_FOLDS = re.compile(r"([@_])")  # a long heading may fold behind these
 _STATUSES = frozenset({"met", "not met", "undecided", "approved", "rejected"})
 
 
