@@ -42,7 +42,8 @@ def _measured_under(settings: dict[str, Any], deep: pd.DataFrame, ends: Ends) ->
     if "context" in server:
         slots = server.get("slots", 1)
         at_once = f", {slots} requests at once" if slots > 1 else ""
-        found.append(f"context at most {server['context']:,} tokens, cache at {server['cache_bits']} bits{at_once}")
+        cache = f", cache at {server['cache_bits']} bits" if "cache_bits" in server else ""
+        found.append(f"context at most {server['context']:,} tokens{cache}{at_once}")
     floor_tps = float(speed.get("depth", {}).get("floor", 0.0))
     depth = floor_depth(deep, floor_tps)
     if depth is not None:

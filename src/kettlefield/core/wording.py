@@ -23,6 +23,8 @@ def in_scale(value: float | None, scale: Scale) -> str:
     """A value's number in a scale; a share has two decimals; a question mark for a bound that is not known."""
     if value is None:
         return "?"
+    if scale.label == Unit.COUNT.value:
+        return f"{value:,.0f}"
     return format_scaled(value, scale) if scale.label else f"{value:.2f}"
 
 

@@ -112,7 +112,7 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
     return Chart(
         name="predicted-beside-measured",
         title="Memory foretold beside memory measured",
-        alt="; ".join(
+        alt=sentences(
             f"{row.candidate}: foretold {row.predicted_bytes / GIB:.2f}, measured {row.peak_bytes / GIB:.2f} GiB"
             for row in rows_of(known)
         ),

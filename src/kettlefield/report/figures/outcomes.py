@@ -5,7 +5,7 @@ from collections import Counter
 import pandas as pd
 
 from kettlefield.core.outcome import Outcome
-from kettlefield.report.style import INK, Chart, new_figure
+from kettlefield.report.style import INK, Chart, new_figure, sentences
 
 LETTERS = {
     Outcome.PASSED: "P",
@@ -99,7 +99,7 @@ def outcome_grid(trials: pd.DataFrame, candidates: list[str]) -> Chart | None:
     return Chart(
         name="outcome-grid",
         title="Which exercises fail, on which level, and how",
-        alt="; ".join(
+        alt=sentences(
             f"{name} solves {count} of {len(exercises)} exercises in every sample" for name, count in whole.items()
         ),
         caption=f"{len(exercises)} exercises. {key}. A number beside a letter: samples that passed.",

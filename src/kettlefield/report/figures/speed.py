@@ -111,7 +111,7 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
     return Chart(
         name="decode-against-depth",
         title="Decode rate as the context fills",
-        alt="; ".join(words),
+        alt=sentences(words),
         caption=f"Lines through the medians; every request is a dot, {len(frame)} in all.",
         figure=figure,
     )

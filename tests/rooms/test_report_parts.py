@@ -1,0 +1,397 @@
+"""What the report's sections say and its figures draw, on records whose figures are known by hand."""
+
+import pandas as pd
+import pytest
+from records import FAULT, PASSED, WRONG, Writer
+
+from kettlefield.analysis.ledger import sign
+from kettlefield.analysis.series import depth_samples, grid_samples, memory_series
+from kettlefield.analysis.timing import timed_frame
+from kettlefield.campaign.decision import decide
+from kettlefield.record.packing import pack_series
+from kettlefield.report.figures import levels, memory, outcomes, speed
+from kettlefield.report.material import read_material
+from kettlefield.report.parts import Cell
+from kettlefield.report.report import build_sections, charts_of
+from kettlefield.report.sections import verdict as verdict_section
+from kettlefield.report.style import Chart, new_chart, settle, svg_file, svg_in_page, svg_text
+
+MIB = 2**20
+PASS = '[[criterion]]\nmeasure = "pass_rate"\nat_least = {}\n'
+
+
+@pytest.fixture
+def write(tmp_path):
+    counter = iter(range(9))
+    return lambda **options: Writer(tmp_path / f"record{next(counter)}.db", **options)
+
+
+def material_of(writer):
+    return read_material(writer.record, decide(writer.record))
+
+
+def answered(writer, name, passed, *, of=20, **options):
+    ids = writer.candidate(name, **options)
+    for exercise in range(of):
+        writer.trial(ids, exercise, PASSED if exercise < passed else WRONG)
+    return ids
+
+
+def parts_of(writer):
+    return {section.anchor: section.parts for section in build_sections(material_of(writer))}
+
+
+def tables(parts):
+    return {part.title: part for part in parts if part.kind == "table"}
+
+
+def words(parts):
+    return " ".join(" ".join((part.text, *part.items)) for part in parts if part.kind == "words")
+
+
+def texts(row):
+    return [cell.text if isinstance(cell, Cell) else cell for cell in row]
+
+
+@pytest.mark.parametrize(
+    ("at_least", "passed", "headline"),
+    [
+        (0.5, (20, 20), "Approved for self-hosting on this machine: m@f16; 1 more is approved."),
+        (0.5, (20, 0), "Approved for self-hosting on this machine: m@f16."),
+        (0.5, (0, 12), "Nothing is approved yet: the evidence leaves m@q4_k_m undecided."),
+        (0.5, (0, 0), "Nothing is approved: every candidate fails a criterion."),
+    ],
+)
+def test_the_headline_says_the_verdict_in_one_sentence(write, at_least, passed, headline):
+    writer = write(exercises=20, criteria=PASS.format(at_least))
+    for name, count in zip(("m@f16", "m@q4_k_m"), passed, strict=True):
+        writer.memory(answered(writer, name, count), "answers", MIB, 0)
+    assert verdict_section.headline(material_of(writer)) == headline
+
+
+def test_the_verdict_says_why_who_signed_and_what_it_holds_for(write):
+    writer = write(
+        exercises=20, criteria=PASS.format(0.5), rig={"host": {"cpu": "Tern 9", "cores": 8, "memory_bytes": 2**34}}
+    )
+    writer.memory(answered(writer, "m@f16", 20), "answers", MIB, 0)
+    answered(writer, "m@q2_k", 0)
+    answered(writer, "other@big", 20, baseline=True)
+    found = parts_of(writer)["verdict"]
+    rows = tables(found)["Every candidate"]
+    assert [texts(row) for row in rows.rows] == [
+        ["m@f16", "approved", "all criteria are met, with the least memory of its model"],
+        ["m@q2_k", "rejected", "not met: pass_rate at least 0.5"],
+    ]
+    assert rows.note == "Baselines are not up for approval: other@big."
+    assert "Nobody has signed this decision yet." in words(found)
+    holds = dict(texts(row) for row in tables(found)["What it holds for"].rows)
+    assert holds["machine"] == "Tern 9, 8 cores, 16.0 GiB memory" and holds["server"] == "server 1"
+    sign(writer.record, by="R. Tern", note="the berth desk", verdicts={"m@f16": "approved"})
+    found = parts_of(writer)["verdict"]
+    assert texts(tables(found)["Signed"].rows[0])[1:4] == ["R. Tern", "m@f16", "the berth desk"]
+
+
+def test_the_criteria_stand_at_a_glance_and_one_by_one(write):
+    text = PASS.format(0.5) + '[[criterion]]\nmeasure = "capacity_rps"\nat_least = 2\n'
+    writer = write(exercises=20, criteria=text)
+    answered(writer, "m@f16", 20)
+    answered(writer, "m@q2_k", 0)
+    found = tables(parts_of(writer)["criteria"])
+    glance = found["All criteria at a glance"]
+    assert glance.heads == ("candidate", "pass_rate at least 0.5", "capacity_rps at least 2")
+    assert [texts(row) for row in glance.rows] == [["m@f16", "met", "undecided"], ["m@q2_k", "not met", "undecided"]]
+    one = found["m@q2_k: rejected"]
+    assert one.folded and texts(one.rows[0])[1:4] == ["at least 0.5", "0.00 (0.00 to 0.12), n = 20", "not met"]
+    assert texts(one.rows[1])[4] == "not measured; it needs [speed.arrivals] first_token"
+    assert "sets no criteria" in words(parts_of(plain_record(write))["criteria"])
+
+
+def plain_record(write):
+    writer = write(exercises=2)
+    answered(writer, "m@f16", 1, of=2)
+    return writer
+
+
+def test_levels_tell_what_was_lost_and_under_which_other_settings(write):
+    writer = write(exercises=4)
+    answered(writer, "m@f16", 4, of=4, settings={"sampling": {"temperature": 0.0}})
+    answered(writer, "m@q2_k", 1, of=4, settings={"sampling": {"temperature": 0.7}})
+    found = parts_of(writer)["levels"]
+    lost = tables(found)["Won and lost against the reference level"]
+    assert texts(lost.rows[0]) == ["m@q2_k", "m@f16", "0", "3", "0.250", "e1, e2, e3", "none"]
+    assert "m@q2_k: asked under other settings than m@f16: sampling temperature 0.7 instead of 0.0." in words(found)
+    assert "Temperature is 0.7" in words(found)
+    solved = tables(found)["What each solved, and what it took"]
+    assert texts(solved.rows[0])[:2] == ["m@f16 (reference)", "4 of 4"]
+
+
+def test_correctness_marks_small_groups_and_counts_outcomes(write):
+    writer = write(exercises=7, kinds=["repair"] * 2 + ["write"] * 5)
+    ids = writer.candidate("m@f16")
+    for exercise, outcome in enumerate((PASSED, WRONG, PASSED, PASSED, PASSED, WRONG, FAULT)):
+        writer.trial(ids, exercise, outcome)
+    found = parts_of(writer)["correctness"]
+    by_kind = tables(found)["Solved by kind"]
+    assert [texts(row) for row in by_kind.rows] == [["repair", "1/2 ?"], ["write", "3/4 ?"]]
+    ended = tables(found)["How trials ended, repair turns included"]
+    assert [texts(row) for row in ended.rows] == [["passed", "4"], ["wrong-answer", "2"], ["server-fault", "1"]]
+    (grid,) = [part for part in found if part.kind == "grid"]
+    squares = {name: row[0] for name, row in grid.rows}
+    assert (squares["e0"].tone, squares["e1"].tone, squares["e6"].tone) == ("passed", "none", "fault")
+    assert squares["e1"].words == "0 of 1 passed, else wrong-answer" and squares["e1"].trial_id == 2
+    (trials,) = [part for part in found if part.kind == "trials"]
+    assert trials.left_out == 0 and [one.id for one in trials.exercises] == writer.names
+    opened = trials.exercises[1].trials[0]
+    assert opened.outcome == "wrong-answer" and "what check c found" in [one.title for one in opened.passages]
+
+
+def test_of_very_many_trials_those_that_failed_are_opened_first(write, monkeypatch):
+    from kettlefield.report.sections import correctness
+
+    monkeypatch.setattr(correctness, "MOST_TRIALS", 3)
+    writer = write(exercises=8)
+    answered(writer, "m@f16", 6, of=8)
+    (trials,) = [part for part in parts_of(writer)["correctness"] if part.kind == "trials"]
+    opened = {trial.id: trial.outcome for one in trials.exercises for trial in one.trials}
+    assert opened == {1: "passed", 7: "wrong-answer", 8: "wrong-answer"} and trials.left_out == 5
+
+
+def test_evidence_names_settings_once_and_what_was_not_measured(write):
+    writer = write(exercises=4, samples=2)
+    answered(writer, "m@f16", 4, of=4, settings={"server": {"context": 512}, "sampling": {"seed": 1, "top_p": 1.0}})
+    ids = answered(
+        writer, "m@q2_k", 0, of=3, settings={"server": {"context": 512}, "sampling": {"seed": 1, "top_p": 0.9}}
+    )
+    writer.ended(ids, "arrivals", "budget")
+    writer.record.save_note("the wall clock was set")
+    found = parts_of(writer)["evidence"]
+    settings = dict(texts(row) for row in tables(found)["Settings"].rows)
+    assert settings["server.context"] == "512" and settings["sampling.top_p"] == "m@f16: 1.0; m@q2_k: 0.9"
+    said = words(found)
+    assert "m@q2_k: 5 of 8 trials" in said and "m@f16: 4 of 8 trials" in said
+    assert "peak memory, speed" in said and "arrivals ended early: budget" in said and "the wall clock was set" in said
+
+
+def timed_record(write):
+    writer = write(exercises=2)
+    ids = writer.candidate("m@f16", speed={"depth": {"floor": 30.0}})
+    for first in (0.2, 0.1, 0.4, 0.3):
+        writer.timed(ids, "latency", {"prompt_tokens": 8}, first=first, rate=10, tokens=3)
+    for depth, rate in ((100, 60), (100, 50), (1000, 20), (1000, 25)):
+        writer.timed(ids, "depth", {"depth_tokens": depth}, rate=rate, prompt=depth + 5)
+    return writer, ids
+
+
+def test_samples_are_taken_from_the_record_as_they_were_measured(write):
+    writer, _ = timed_record(write)
+    timed = timed_frame(writer.record)
+    firsts, gaps = grid_samples(timed)
+    assert sorted(firsts["m@f16"]) == pytest.approx([0.1, 0.2, 0.3, 0.4])
+    assert gaps["m@f16"] == pytest.approx([0.1] * 8)  # three events a reply: two gaps
+    deep = depth_samples(timed)
+    assert list(deep["depth_tokens"]) == [105.0, 105.0, 1005.0, 1005.0]
+    assert list(deep["decode_rate_tps"]) == pytest.approx([60, 50, 20, 25])
+
+
+def test_memory_over_time_is_the_longest_warm_session_with_its_phases_one_after_the_other(write):
+    import dataclasses
+
+    import numpy as np
+
+    from kettlefield.record.entries import MemoryEntry
+
+    writer = write()
+    ids = writer.candidate("m@f16")
+
+    def phase(session, name, rows):
+        table = np.array(rows, dtype=np.int64)
+        entry = MemoryEntry(
+            session_id=session, phase=name, samples=len(rows), host_peak_bytes=1, accelerator_peak_bytes=1, peak_bytes=2,
+            end_bytes=2, mapped_peak_bytes=0, energy_j=None, energy_from=None, series=pack_series(table),
+        )  # fmt: skip
+        writer.record.save_memory(entry)
+        return dataclasses.asdict(entry)
+
+    phase(ids[1], "load", [(100_000, 10, 0, 0), (200_000, 20, 5, 0)])
+    phase(ids[1], "answers", [(50_000, 30, 5, 0), (150_000, 40, 5, 0)])
+    _, cold = writer.candidate("m@f16", load_kind="cold")
+    phase(cold, "load", [(1, 900, 0, 0)] * 9)
+    found = memory_series(writer.record)
+    assert list(found["at_s"]) == pytest.approx([0.1, 0.2, 0.25, 0.35])
+    assert list(found["total_bytes"]) == [10, 25, 35, 45] and list(found["phase"]) == ["load"] * 2 + ["answers"] * 2
+    chart = memory.over_time(found, budget_bytes=None)
+    assert "m@f16 peaks at 0.00 GiB" in chart.alt and "4 samples" in chart.caption
+
+
+@pytest.mark.parametrize(
+    ("phase", "group"),
+    [("load", "load"), ("answers", "answers"), ("idle", "idle"), ("clients 4", "several at once"), ("arrivals", "several at once"),
+     ("latency", "timing"), ("past-window", "timing")],
+)  # fmt: skip
+def test_phases_are_shaded_by_what_is_going_on(phase, group):
+    assert memory.group_of(phase) == group
+
+
+def lines_of(chart):
+    return [
+        (line.get_label(), list(line.get_xdata()), list(line.get_ydata())) for line in chart.figure.axes[0].get_lines()
+    ]
+
+
+def test_a_distribution_rises_from_the_least_to_the_most():
+    chart = speed.distribution({"m@f16": [0.4, 0.1, 0.2, 0.3]}, name="n", what="time to first token")
+    label, x, y = lines_of(chart)[0]
+    assert (
+        label == "m@f16 (n = 4)"
+        and x == pytest.approx([100, 200, 300, 400])
+        and y == pytest.approx([0, 1 / 3, 2 / 3, 1])
+    )
+    assert chart.alt == "m@f16: median 250 ms, 95 % below 385 ms, n = 4."
+
+
+def test_depth_is_drawn_through_the_medians_with_the_floor(write):
+    writer, _ = timed_record(write)
+    chart = speed.decode_against_depth(depth_samples(timed_frame(writer.record)), floor_tps=30.0)
+    middles = next(line for line in lines_of(chart) if line[0] == "m@f16")
+    assert middles[1:] == ([105.0, 1005.0], [pytest.approx(55), pytest.approx(22.5)])
+    assert "55 tokens/s at 105 tokens, 22 at 1,005" in chart.alt
+    assert any(list(line[2]) == [30.0, 30.0] for line in lines_of(chart))
+
+
+def test_the_forest_draws_bounds_margin_and_no_difference():
+    frame = pd.DataFrame(
+        [
+            {
+                "candidate": "m@q4",
+                "against": "m@f16",
+                "difference": -0.1,
+                "low": -0.3,
+                "high": 0.1,
+                "lower_bound": -0.25,
+                "upper_bound": 0.05,
+                "pairs": 40,
+            }
+        ]
+    )
+    chart = levels.differences(frame, margin=0.15, confidence=0.95)
+    drawn = [x for _, x, _ in lines_of(chart)]
+    assert [-0.3, 0.1] in drawn and [-0.25, 0.05] in drawn and [-0.15, -0.15] in drawn and [0, 0] in drawn
+    assert chart.alt == "m@q4 differs from m@f16 by -0.10 (-0.30 to +0.10)."
+    assert "40 pairs each" in chart.caption and "one-sided bounds at 95%" in chart.caption
+
+
+def test_solved_against_memory_marks_the_frontier_and_the_budget():
+    rows = [
+        ("m@f16", 0.9, 4 * 2**30, True),
+        ("m@q4", 0.8, 2**30, True),
+        ("m@q5", 0.7, 2 * 2**30, False),
+        ("m@x", None, None, False),
+    ]
+    frame = pd.DataFrame(
+        [
+            {
+                "candidate": n,
+                "model": "m",
+                "level": n[2:],
+                "pass_rate": p,
+                "low": p,
+                "high": p,
+                "peak_bytes": b,
+                "frontier": f,
+            }
+            for n, p, b, f in rows
+        ]
+    )
+    chart = levels.solved_against_memory(frame, budget_bytes=3 * 2**30, trials=20)
+    filled = next(line for line in chart.figure.axes[0].get_lines() if line.get_label() == "m")
+    assert list(filled.get_xdata()) == [1.0, 4.0]
+    assert any(list(line[1]) == [3.0, 3.0] for line in lines_of(chart))
+    assert "m@q5 solves 0.70 (0.70 to 0.70) in 2.00 GiB" in chart.alt and "m@x" not in chart.alt
+
+
+def test_bars_of_memory_and_loads_stand_by_their_candidates():
+    frame = pd.DataFrame({"candidate": ["a", "b"], "predicted_bytes": [2**30, None], "peak_bytes": [2**30, 2**30]})
+    chart = memory.predicted_beside_measured(frame, budget_bytes=2**30)
+    assert chart.alt == "a: foretold 1.00, measured 1.00 GiB."  # b has nothing to stand beside
+    loads = pd.DataFrame({"candidate": ["a", "a", "b"], "kind": ["cold", "warm", "warm"], "load_s": [3.0, 1.0, 2.0]})
+    shares = pd.DataFrame({"candidate": ["b"], "share": [0.5]})
+    chart = speed.loads_and_ceilings(loads, shares)
+    left, right = chart.figure.axes
+    assert sorted(bar.get_width() for bar in left.patches) == [1.0, 2.0, 3.0] and [
+        bar.get_width() for bar in right.patches
+    ] == [0.5]
+    assert "a ready after 3.00 s (cold)" in chart.alt and "b decodes at 50% of its ceiling" in chart.alt
+
+
+def test_load_and_arrivals_share_colours_and_mark_knee_and_capacity():
+    clients = pd.DataFrame(
+        {
+            "candidate": ["a", "a", "b"],
+            "clients": [1, 2, 1],
+            "rate_tps": [10.0, 15.0, 9.0],
+            "knee": [False, True, False],
+        }
+    )
+    tries = pd.DataFrame(
+        {"candidate": ["b", "b"], "rate_rps": [4.0, 2.0], "first_token_p95_s": [0.9, 0.1], "held": [False, True]}
+    )
+    chart = speed.under_load(clients, tries, capacities={"b": 2.0})
+    left, right = chart.figure.axes
+    colour = {line.get_label(): line.get_color() for line in left.get_lines()}
+    late = next(line for line in right.get_lines() if line.get_label() == "b")
+    assert late.get_color() == colour["b"] and list(late.get_xdata()) == [2.0, 4.0]
+    assert any(list(line.get_xdata()) == [2.0, 2.0] for line in right.get_lines())
+    assert (
+        chart.alt
+        == "a: at most 15 tokens/s in all; b: at most 9 tokens/s in all; b holds its limits up to 2 requests/s."
+    )
+
+
+def test_the_grid_is_drawn_only_where_it_can_be_read(monkeypatch):
+    trials = pd.DataFrame({"exercise": ["e1", "e2"], "candidate": "m@f16", "first_outcome": ["passed", "looping"]})
+    chart = outcomes.outcome_grid(trials, ["m@f16"])
+    assert chart.alt == "m@f16 solves 1 of 2 exercises in every sample." and "O looping" in chart.caption
+    assert {text.get_text() for text in chart.figure.axes[0].texts} == {"P", "O"}
+    monkeypatch.setattr(outcomes, "MOST_DRAWN", 1)
+    assert outcomes.outcome_grid(trials, ["m@f16"]) is None
+
+
+def test_svgs_of_one_page_share_no_ids_and_follow_its_colours():
+    texts_of = []
+    for name in ("one", "two"):
+        figure, axes = new_chart("Title")
+        axes.plot([1, 2], [1, 2], label="<script>")
+        axes.legend()
+        chart = Chart(name=name, title="t", alt="a", caption="c", figure=figure)
+        settle(chart)
+        texts_of.append(svg_text(chart))
+    import re
+
+    ids = [set(re.findall(r'\bid="([^"]+)"', text)) for text in texts_of]
+    assert ids[0] and ids[0].isdisjoint(ids[1])
+    used = set(re.findall(r'(?:xlink:href="|url\()#([^")]+)', texts_of[0]))
+    assert used and used <= ids[0]  # what is pointed at is there
+    assert "<script" not in texts_of[0] and "&lt;script&gt;" in texts_of[0]
+    inside = svg_in_page(texts_of[0])
+    assert (
+        "currentColor" in inside
+        and "var(--faint)" in inside
+        and "#1d2733" not in inside
+        and 'aria-hidden="true"' in inside
+    )
+    assert svg_file(texts_of[0]).startswith("<?xml") and "currentColor" not in svg_file(texts_of[0])
+
+
+def test_a_campaign_without_timing_or_memory_has_its_sections_all_the_same(write):
+    writer = plain_record(write)
+    sections = build_sections(material_of(writer))
+    assert [section.anchor for section in sections] == [
+        "verdict",
+        "criteria",
+        "levels",
+        "correctness",
+        "speed",
+        "memory",
+        "evidence",
+    ]
+    assert [chart.name for chart in charts_of(sections)] == ["outcome-grid", "loads-and-ceilings"]
