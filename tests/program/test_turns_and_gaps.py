@@ -15,7 +15,8 @@ NEWER_COLUMNS = {
     "trial": "first_outcome",
     "exercise": "suite weight varies",
     "exchange": "point disturbed scheduled_lag_s memory_bytes events thinking_tokens",
-    "session": "load_kind first_answer_s",
+    "session": "load_kind first_answer_s program",
+    "candidate": "baseline",
     "memory_block": "end_bytes mapped_peak_bytes energy_j energy_from",
 }
 CALLS = {"kind": "calls", "name": "c", "cases": "cases.json"}

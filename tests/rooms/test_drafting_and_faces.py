@@ -13,8 +13,6 @@ from kettlefield.campaign.repair import REPAIRABLE, repair_words
 from kettlefield.campaign.tables import PromptingTable
 from kettlefield.cli import console
 from kettlefield.core.errors import InputError, RigError, ServerError
-from kettlefield.core.estimate import Estimate
-from kettlefield.core.measures import Unit
 from kettlefield.grading.grader import grade_files
 from kettlefield.sandbox.available import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise
@@ -154,22 +152,6 @@ def test_what_goes_back_for_repair_holds_the_error_and_not_the_expected_value():
     plain = PromptingTable(style="continuation")
     text = follow_up(render_exercise(FARE, plain), "x = 1", told, FARE, plain).messages[0]["content"]
     assert f"x = 1\n```\n\n{told}" in text and text.endswith("```python\n")
-
-
-@pytest.mark.parametrize(
-    ("found", "unit", "words"),
-    [
-        (Estimate(value=0.0325, low=0.0296, high=0.0337, n=12), Unit.SECONDS, "32.5 (29.6 to 33.7) ms, n = 12"),
-        (Estimate(value=0.9, low=0.85, high=1.2, n=12), Unit.SECONDS, "900 (850 to 1,200) ms, n = 12"),
-        (Estimate(value=40.0, low=None, high=41.5, n=3), Unit.TOKENS_PER_SECOND, "40.0 (? to 41.5) tokens/s, n = 3"),
-        (Estimate(value=0.8333, low=0.66, high=0.93, n=24), Unit.RATIO, "0.83 (0.66 to 0.93), n = 24"),
-        (1.5 * 2**30, Unit.BYTES, "1.50 GiB"),
-        ("MIT", Unit.LICENCE, "MIT"),
-        (None, Unit.SECONDS, "-"),
-    ],
-)
-def test_a_figure_keeps_its_unit_interval_and_sample_size(found, unit, words):
-    assert console.in_words(found, unit) == words
 
 
 def test_colour_goes_to_a_terminal_only_and_never_with_no_color(monkeypatch):

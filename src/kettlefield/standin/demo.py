@@ -52,7 +52,7 @@ cold_load = true
 
 [speed.depth]
 tokens = [256, 1792]
-repeats = 4
+repeats = 6
 floor = 500.0
 
 [speed.clients]
@@ -91,7 +91,7 @@ at_least = "60 tokens/s"
 measure = "decode_rate_tps.p50"
 at_depth = 1792
 at_least = "60 tokens/s"
-confidence = 0.9
+confidence = 0.85
 
 [[criterion]]
 measure = "escape_attempts"
