@@ -194,7 +194,7 @@ def test_an_empty_campaign_and_a_bad_folder_end_well(run_cli, tmp_path):
     assert run_cli("report", writer.path, "-o", tmp_path / "out").code == 0
     text = (tmp_path / "out" / "report.html").read_text()
     for words in (
-        "Nothing was measured yet",
+        "the evidence leaves m@f16 undecided",
         "sets no criteria",
         "No exercise was asked yet",
         "No request was timed",
