@@ -2,22 +2,30 @@
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:
-    from kettlefield.analysis.between import Between, Move
+from kettlefield.analysis.between import PLAIN_MOVES, RUN_TO_RUN, Between, Move, between
+from kettlefield.analysis.frames import campaign_facts
+from kettlefield.campaign.decision import decide
+from kettlefield.cli.changes import changes_json, print_changes
+from kettlefield.cli.console import (
+    chosen,
+    estimate_json,
+    make_console,
+    make_table,
+    print_heading,
+    print_json,
+    print_note,
+    print_table,
+    safe,
+)
+from kettlefield.core.errors import InputError
+from kettlefield.core.estimate import Estimate
+from kettlefield.record.store import Record
 
 
 def show_between(paths: Sequence[Path], only: str | None, *, as_json: bool) -> None:
     """Hold each further record against the first, and print it."""
-    from kettlefield.analysis.between import between  # noqa: PLC0415 - pandas and SciPy take a second
-    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415
-    from kettlefield.campaign.decision import decide  # noqa: PLC0415
-    from kettlefield.cli.changes import print_changes  # noqa: PLC0415
-    from kettlefield.cli.console import chosen, make_console, print_heading, print_json, safe  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     old = Record.open(paths[0])
     console, documents = make_console(), []
     for path in paths[1:]:
@@ -45,9 +53,7 @@ def show_between(paths: Sequence[Path], only: str | None, *, as_json: bool) -> N
         print_json({"comparisons": documents})
 
 
-def _as_json(one: "Between") -> dict[str, Any]:
-    from kettlefield.cli.changes import changes_json  # noqa: PLC0415
-    from kettlefield.cli.console import estimate_json  # noqa: PLC0415
+def _as_json(one: Between) -> dict[str, Any]:
 
     return {
         "candidate": one.candidate,
@@ -64,11 +70,8 @@ def _as_json(one: "Between") -> dict[str, Any]:
     }
 
 
-def _print_moves(console: Any, found: "Sequence[Between]") -> None:
+def _print_moves(console: Any, found: Sequence[Between]) -> None:
     """One row a candidate, one column a figure: how it moved, marked where by more than noise."""
-    from kettlefield.analysis.between import PLAIN_MOVES, RUN_TO_RUN  # noqa: PLC0415
-    from kettlefield.cli.console import make_table, print_note, print_table, safe  # noqa: PLC0415
-
     figures = list(dict.fromkeys(move.figure for one in found for move in one.moves))
     table = make_table("candidate", *(f">{figure}" for figure in figures))
     for one in found:
@@ -88,8 +91,7 @@ def _print_moves(console: Any, found: "Sequence[Between]") -> None:
             console.print(safe(f"! {one.candidate}: not compared: {words}", "yellow"))
 
 
-def _cell(move: "Move") -> str:
-    from kettlefield.core.estimate import Estimate  # noqa: PLC0415
+def _cell(move: Move) -> str:
 
     show = "{:+.2f}".format if move.unit == "difference" else "{:.3f}".format
     mark = " !" if move.moved else ""

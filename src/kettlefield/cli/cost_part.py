@@ -1,29 +1,25 @@
 """``kettlefield contrast --part cost``: what each solved exercise costs, so that models can be held together."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from kettlefield.analysis.contrast import Figures
+from kettlefield.analysis.contrast import Figures, contrast
+from kettlefield.analysis.memory import memories
+from kettlefield.cli.console import (
+    candidate_name,
+    chosen,
+    make_console,
+    make_table,
+    print_heading,
+    print_json,
+    print_note,
+    print_table,
+)
+from kettlefield.core.units import format_bytes, three_digits
+from kettlefield.record.store import Record
 
 
 def show_cost(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print one row a candidate."""
-    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
-    from kettlefield.analysis.memory import memories  # noqa: PLC0415
-    from kettlefield.cli.console import (  # noqa: PLC0415
-        candidate_name,
-        chosen,
-        make_console,
-        make_table,
-        print_heading,
-        print_json,
-        print_note,
-        print_table,
-    )
-    from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     record = Record.open(path)
     table = contrast(record)
     rows = chosen(table.rows, only)
@@ -70,7 +66,7 @@ def show_cost(path: Path, only: str | None, *, as_json: bool) -> None:
     )
 
 
-def _difference(row: "Figures", reference: "Figures | None") -> int | None:
+def _difference(row: Figures, reference: Figures | None) -> int | None:
     """Peak memory less that of the reference level, in bytes."""
     if reference is None or row.reference or row.peak_bytes is None or reference.peak_bytes is None:
         return None

@@ -24,7 +24,7 @@ def run(args: argparse.Namespace) -> int:
     """Prepare the folder, run the campaign, show what came of it."""
     from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
     from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
-    from kettlefield.cli.contrast import show_contrast  # noqa: PLC0415
+    from kettlefield.cli.contrast_table import show_contrast  # noqa: PLC0415
     from kettlefield.cli.decide import show_verdicts  # noqa: PLC0415
     from kettlefield.cli.draft import write_draft  # noqa: PLC0415
     from kettlefield.cli.qualify import run_campaign  # noqa: PLC0415

@@ -1,31 +1,29 @@
 """``kettlefield contrast --by``: pass rates by kind, language, difficulty, topic; outcomes side by side."""
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from rich.console import Console
+from rich.console import Console
 
-    from kettlefield.record.store import Record
+from kettlefield.analysis.contrast import contrast
+from kettlefield.analysis.frames import campaign_facts
+from kettlefield.analysis.groups import FEW, pass_rates_by
+from kettlefield.cli.console import (
+    chosen,
+    estimate_json,
+    make_console,
+    make_table,
+    print_heading,
+    print_json,
+    print_note,
+    print_table,
+    safe,
+)
+from kettlefield.core.outcome import Outcome
+from kettlefield.record.store import Record
 
 
 def show_groups(path: Path, only: str | None, grouping: str, *, as_json: bool) -> None:
     """Print one row a group, one column a candidate."""
-    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415 - pandas takes a second
-    from kettlefield.analysis.groups import FEW, pass_rates_by  # noqa: PLC0415
-    from kettlefield.cli.console import (  # noqa: PLC0415
-        chosen,
-        estimate_json,
-        make_console,
-        make_table,
-        print_heading,
-        print_json,
-        print_note,
-        print_table,
-        safe,
-    )
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     record = Record.open(path)
     facts = campaign_facts(record)
     if grouping == "outcome":
@@ -64,9 +62,7 @@ def show_groups(path: Path, only: str | None, grouping: str, *, as_json: bool) -
     )
 
 
-def _show_outcomes(record: "Record", only: str | None, *, as_json: bool) -> None:
-    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415
-    from kettlefield.cli.console import chosen, make_console, print_json  # noqa: PLC0415
+def _show_outcomes(record: Record, only: str | None, *, as_json: bool) -> None:
 
     table = contrast(record)
     rows = chosen(table.rows, only)
@@ -78,9 +74,7 @@ def _show_outcomes(record: "Record", only: str | None, *, as_json: bool) -> None
     _print_outcomes(console, {row.candidate: row.outcomes for row in rows}, table.title, simulated=table.simulated)
 
 
-def _print_outcomes(console: "Console", found: dict[str, dict[str, int]], title: str, *, simulated: bool) -> None:
-    from kettlefield.cli.console import make_table, print_heading, print_table, safe  # noqa: PLC0415
-    from kettlefield.core.outcome import Outcome  # noqa: PLC0415
+def _print_outcomes(console: Console, found: dict[str, dict[str, int]], title: str, *, simulated: bool) -> None:
 
     print_heading(console, title, simulated=simulated)
     names = [outcome.value for outcome in Outcome if any(outcome.value in counts for counts in found.values())]

@@ -2,30 +2,27 @@
 
 import dataclasses
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from kettlefield.analysis.memory import Memory
-    from kettlefield.core.estimate import Estimate
+from kettlefield.analysis.frames import campaign_facts
+from kettlefield.analysis.memory import Memory, memories
+from kettlefield.cli.console import (
+    Once,
+    chosen,
+    make_console,
+    make_table,
+    print_heading,
+    print_json,
+    print_note,
+    print_table,
+)
+from kettlefield.core.estimate import Estimate
+from kettlefield.core.plaintext import visible
+from kettlefield.core.units import format_bytes, three_digits
+from kettlefield.record.store import Record
 
 
 def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print memory and energy."""
-    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415 - pandas takes a second
-    from kettlefield.analysis.memory import memories  # noqa: PLC0415
-    from kettlefield.cli.console import (  # noqa: PLC0415
-        Once,
-        chosen,
-        make_console,
-        make_table,
-        print_heading,
-        print_json,
-        print_note,
-        print_table,
-    )
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     record = Record.open(path)
     facts, found = campaign_facts(record), tuple(chosen(memories(record), only))
     if as_json:
@@ -61,8 +58,7 @@ def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
     )
 
 
-def _slopes(row: "Memory") -> "list[tuple[str, Estimate | None, str]]":
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+def _slopes(row: Memory) -> list[tuple[str, Estimate | None, str]]:
 
     header = "" if row.predicted_token_bytes is None else format_bytes(row.predicted_token_bytes)
     return [
@@ -72,8 +68,7 @@ def _slopes(row: "Memory") -> "list[tuple[str, Estimate | None, str]]":
     ]
 
 
-def _energy(row: "Memory") -> list[str]:
-    from kettlefield.core.units import three_digits  # noqa: PLC0415
+def _energy(row: Memory) -> list[str]:
 
     if row.energy_from is None:
         return ["not available here", "not available here"]
@@ -82,8 +77,7 @@ def _energy(row: "Memory") -> list[str]:
     ]
 
 
-def _sources(found: "tuple[Memory, ...]") -> str:
-    from kettlefield.core.plaintext import visible  # noqa: PLC0415
+def _sources(found: tuple[Memory, ...]) -> str:
 
     names = sorted({row.energy_from for row in found if row.energy_from is not None})
     return (
@@ -93,10 +87,8 @@ def _sources(found: "tuple[Memory, ...]") -> str:
     )
 
 
-def _signed(found: "Estimate | None") -> tuple[str, str, str]:
+def _signed(found: Estimate | None) -> tuple[str, str, str]:
     """A slope, its interval and its samples."""
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
-
     if found is None:
         return "-", "not measured", ""
     low, value, high = (

@@ -62,7 +62,7 @@ def run(args: argparse.Namespace) -> int:
         args.plan, args.only, parts=args.part, retry_faults=args.retry_faults, unsafe=args.unsafe_no_isolation
     )
     from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
-    from kettlefield.cli.contrast import show_contrast  # noqa: PLC0415
+    from kettlefield.cli.contrast_table import show_contrast  # noqa: PLC0415
 
     show_contrast(read_plan(args.plan).record, shape="json" if args.json else "table")
     return code

@@ -2,23 +2,23 @@
 
 from pathlib import Path
 
+from kettlefield.analysis.frames import campaign_facts
+from kettlefield.analysis.replies import reply_agreements
+from kettlefield.cli.console import (
+    chosen,
+    make_console,
+    make_table,
+    print_heading,
+    print_json,
+    print_note,
+    print_table,
+    safe,
+)
+from kettlefield.record.store import Record
+
 
 def show_replies(path: Path, only: str | None, against: str | None, *, as_json: bool) -> None:
     """Print one row a candidate that is held against another."""
-    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415 - pandas takes a second
-    from kettlefield.analysis.replies import reply_agreements  # noqa: PLC0415
-    from kettlefield.cli.console import (  # noqa: PLC0415
-        chosen,
-        make_console,
-        make_table,
-        print_heading,
-        print_json,
-        print_note,
-        print_table,
-        safe,
-    )
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     record = Record.open(path)
     facts = campaign_facts(record)
     found = chosen(reply_agreements(record, against=against), only)

@@ -3,22 +3,18 @@
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
+from kettlefield.analysis.ledger import Audit, audit, sign
+from kettlefield.campaign.decision import decide
+from kettlefield.cli.console import make_console, make_table, print_json, print_table, safe
 from kettlefield.cli.exits import ExitCode
-
-if TYPE_CHECKING:
-    from kettlefield.analysis.ledger import Audit
+from kettlefield.core.plaintext import visible
+from kettlefield.record.ssh_signature import find_signer, sign_text
+from kettlefield.record.store import Record
 
 
 def sign_record(path: Path, by: str, note: str, ssh_key: Path | None) -> None:
     """Sign every verdict of a record as it is now; said on stderr, so that stdout stays the verdicts'."""
-    from kettlefield.analysis.ledger import sign  # noqa: PLC0415 - pandas and SciPy take a second
-    from kettlefield.campaign.decision import decide  # noqa: PLC0415
-    from kettlefield.core.plaintext import visible  # noqa: PLC0415
-    from kettlefield.record.ssh_signature import sign_text  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     record = Record.open(path)
     verdicts = {one.candidate: one.verdict.value for one in decide(record).verdicts}
     with record.lock():
@@ -37,11 +33,6 @@ def signature_file(path: Path) -> Path:
 
 def show_audit(path: Path, allowed_signers: Path | None, *, as_json: bool) -> ExitCode:
     """Print who signed what, and what was changed since; exit code 1 when anything was."""
-    from kettlefield.analysis.ledger import audit  # noqa: PLC0415
-    from kettlefield.cli.console import print_json  # noqa: PLC0415
-    from kettlefield.record.ssh_signature import find_signer  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     found = audit(Record.open(path))
     faults, signer = list(found.faults), None
     if allowed_signers is not None and found.signatures:
@@ -62,8 +53,7 @@ def show_audit(path: Path, allowed_signers: Path | None, *, as_json: bool) -> Ex
     return ExitCode.DONE if found.signatures else ExitCode.UNDECIDED
 
 
-def _print(found: "Audit", faults: list[str], signer: str | None) -> None:
-    from kettlefield.cli.console import make_console, make_table, print_table, safe  # noqa: PLC0415
+def _print(found: Audit, faults: list[str], signer: str | None) -> None:
 
     console = make_console()
     table = make_table("signed", "by", "approved", "note", "digest")

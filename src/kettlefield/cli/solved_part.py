@@ -2,25 +2,25 @@
 
 from pathlib import Path
 
+from kettlefield.analysis.contrast import contrast
+from kettlefield.cli.console import (
+    candidate_name,
+    chosen,
+    estimate_json,
+    make_console,
+    make_table,
+    print_heading,
+    print_json,
+    print_note,
+    print_table,
+)
+from kettlefield.core.measures import Unit
+from kettlefield.core.wording import in_words
+from kettlefield.record.store import Record
+
 
 def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print one row a candidate."""
-    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
-    from kettlefield.cli.console import (  # noqa: PLC0415
-        candidate_name,
-        chosen,
-        estimate_json,
-        make_console,
-        make_table,
-        print_heading,
-        print_json,
-        print_note,
-        print_table,
-    )
-    from kettlefield.core.measures import Unit  # noqa: PLC0415
-    from kettlefield.core.wording import in_words  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     table = contrast(Record.open(path))
     rows = chosen(table.rows, only)
     if as_json:

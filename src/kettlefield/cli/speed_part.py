@@ -2,25 +2,33 @@
 
 import dataclasses
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:
-    from rich.console import Console
+from rich.console import Console
 
-    from kettlefield.analysis.contrast import Contrast
-    from kettlefield.analysis.limits import Capacity
-    from kettlefield.analysis.timing import Cell, Timing
-    from kettlefield.cli.floor import Floor
+from kettlefield.analysis.contrast import Contrast, contrast
+from kettlefield.analysis.limits import Capacity
+from kettlefield.analysis.timing import Cell, Timing, timings
+from kettlefield.cli.console import (
+    Once,
+    chosen,
+    make_console,
+    make_table,
+    print_heading,
+    print_json,
+    print_note,
+    print_table,
+    safe,
+)
+from kettlefield.cli.floor import Floor, floor_of
+from kettlefield.core.measures import Unit
+from kettlefield.core.units import format_bytes, format_duration, three_digits
+from kettlefield.core.wording import with_interval
+from kettlefield.record.store import Record
 
 
 def show_speed(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print what was timed."""
-    from kettlefield.analysis.contrast import contrast  # noqa: PLC0415 - pandas and SciPy take a second
-    from kettlefield.analysis.timing import timings  # noqa: PLC0415
-    from kettlefield.cli.console import chosen, make_console, print_heading, print_json, safe  # noqa: PLC0415
-    from kettlefield.cli.floor import floor_of  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     record = Record.open(path)
     table, found = contrast(record), tuple(chosen(timings(record), only))
     table = dataclasses.replace(table, rows=tuple(chosen(table.rows, only)))
@@ -43,8 +51,7 @@ def show_speed(path: Path, only: str | None, *, as_json: bool) -> None:
     console.print(floor.words(), style="dim")
 
 
-def _print_alone(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table, print_table  # noqa: PLC0415
+def _print_alone(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
 
     heads = (">n", ">first token p50", ">p95", ">decode p50, tokens/s", ">prefill, tokens/s")
     name, table = Once(), make_table("candidate", "one at a time", *heads)
@@ -55,10 +62,7 @@ def _print_alone(console: "Console", found: "tuple[Timing, ...]", floor: "Floor"
         print_table(console, table)
 
 
-def _print_gaps(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table, print_note, print_table  # noqa: PLC0415
-    from kettlefield.core.measures import Unit  # noqa: PLC0415
-    from kettlefield.core.wording import with_interval  # noqa: PLC0415
+def _print_gaps(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
 
     heads = (
         ">gap p50",
@@ -93,8 +97,7 @@ def _print_gaps(console: "Console", found: "tuple[Timing, ...]", floor: "Floor")
         )
 
 
-def _print_depth(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table, print_table, safe  # noqa: PLC0415
+def _print_depth(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
 
     name, table = (
         Once(),
@@ -111,7 +114,7 @@ def _print_depth(console: "Console", found: "tuple[Timing, ...]", floor: "Floor"
             console.print(safe(f"{row.candidate}: {line}"))
 
 
-def _depth_words(row: "Timing") -> list[str]:
+def _depth_words(row: Timing) -> list[str]:
     found, lines = row.depth, []
     if found.slope_tps is not None:
         slope = found.slope_tps
@@ -126,10 +129,7 @@ def _depth_words(row: "Timing") -> list[str]:
     return lines
 
 
-def _print_cache(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table, print_table  # noqa: PLC0415
-    from kettlefield.core.measures import Unit  # noqa: PLC0415
-    from kettlefield.core.wording import with_interval  # noqa: PLC0415
+def _print_cache(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
 
     name, table = (
         Once(),
@@ -147,8 +147,7 @@ def _print_cache(console: "Console", found: "tuple[Timing, ...]", floor: "Floor"
         print_table(console, table)
 
 
-def _print_clients(console: "Console", found: "tuple[Timing, ...]", floor: "Floor") -> None:
-    from kettlefield.cli.console import Once, make_table, print_note, print_table  # noqa: PLC0415
+def _print_clients(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
 
     heads = (">n", ">first token p50", ">p95", ">each decodes p50, tokens/s", ">in all, tokens/s", "")
     name, table = Once(), make_table("candidate", ">clients", *heads)
@@ -163,8 +162,7 @@ def _print_clients(console: "Console", found: "tuple[Timing, ...]", floor: "Floo
         print_note(console, "knee: twice the clients bring less than a tenth more beyond it.")
 
 
-def _print_capacity(console: "Console", found: "tuple[Timing, ...]") -> None:
-    from kettlefield.cli.console import Once, make_table, print_note, print_table  # noqa: PLC0415
+def _print_capacity(console: Console, found: tuple[Timing, ...]) -> None:
 
     name, table = (
         Once(),
@@ -190,15 +188,13 @@ def _print_capacity(console: "Console", found: "tuple[Timing, ...]") -> None:
         )
 
 
-def _engineers(capacity: "Capacity") -> str:
+def _engineers(capacity: Capacity) -> str:
     if capacity.engineers is None:
         return "-"
     return ("at least " if capacity.fails_rps is None else "") + f"{capacity.engineers:,}"
 
 
-def _print_loads(console: "Console", found: "tuple[Timing, ...]") -> None:
-    from kettlefield.cli.console import Once, make_table, print_table  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes, format_duration  # noqa: PLC0415
+def _print_loads(console: Console, found: tuple[Timing, ...]) -> None:
 
     name, table = Once(), make_table("candidate", "load", ">until ready", ">until the first token", ">weights read at")
     for row in found:
@@ -210,9 +206,7 @@ def _print_loads(console: "Console", found: "tuple[Timing, ...]") -> None:
         print_table(console, table)
 
 
-def _print_words(console: "Console", found: "Contrast") -> None:
-    from kettlefield.cli.console import Once, make_table, print_table  # noqa: PLC0415
-    from kettlefield.core.units import format_duration  # noqa: PLC0415
+def _print_words(console: Console, found: Contrast) -> None:
 
     heads = (">thinking tokens an exercise", ">answer tokens", ">first answer token p50")
     name, table = Once(), make_table("candidate", *heads)
@@ -224,7 +218,7 @@ def _print_words(console: "Console", found: "Contrast") -> None:
         print_table(console, table)
 
 
-def _remarks(row: "Timing") -> list[str]:
+def _remarks(row: Timing) -> list[str]:
     remarks = [f"{step} ended early: {why}" for step, why in row.ended.items() if why not in {"done", "precise"}]
     if row.without_usage:
         remarks.append(f"the server counted no tokens in {row.without_usage} requests; events were counted instead")
@@ -235,9 +229,7 @@ def _remarks(row: "Timing") -> list[str]:
     return remarks
 
 
-def _cells(cell: "Cell", floor: "Floor", *, lead: str = "") -> list[Any]:
-    from kettlefield.core.measures import Unit  # noqa: PLC0415
-    from kettlefield.core.wording import with_interval  # noqa: PLC0415
+def _cells(cell: Cell, floor: Floor, *, lead: str = "") -> list[Any]:
 
     unit = Unit.TOKENS_PER_SECOND
     count = f"{cell.n}" + (f" ({cell.disturbed} disturbed)" if cell.disturbed else "")
@@ -251,6 +243,5 @@ def _cells(cell: "Cell", floor: "Floor", *, lead: str = "") -> list[Any]:
 
 
 def _plain(value: float | None) -> str:
-    from kettlefield.core.units import three_digits  # noqa: PLC0415
 
     return "-" if value is None else three_digits(value)

@@ -2,19 +2,18 @@
 
 from pathlib import Path
 
+from kettlefield.analysis.ledger import audit
+from kettlefield.analysis.standing import changes_since
+from kettlefield.cli.changes import changes_json, print_changes
+from kettlefield.cli.console import make_console, print_json, safe
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.errors import InputError
+from kettlefield.record.store import Record
+from kettlefield.suite.toml_struct import nearest
 
 
 def show_still_valid(path: Path, only: str | None, *, as_json: bool) -> ExitCode:
     """Print what changed on this machine since the campaign; exit code 4 when anything did, or nobody has signed."""
-    from kettlefield.analysis.ledger import audit  # noqa: PLC0415 - pandas takes a second
-    from kettlefield.analysis.standing import changes_since  # noqa: PLC0415
-    from kettlefield.cli.changes import changes_json, print_changes  # noqa: PLC0415
-    from kettlefield.cli.console import make_console, print_json, safe  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.suite.toml_struct import nearest  # noqa: PLC0415
-
     record = Record.open(path)
     found = changes_since(record, folder=path.resolve().parent)
     if only is not None:
