@@ -322,11 +322,11 @@ def console_blocks(text):
             yield shlex.split(command), lines
 
 
-def test_the_readme_s_tour_runs_as_it_says(demo, run_cli, tmp_path):
+@pytest.mark.parametrize("document", ["README.md", "docs/guide/README.md"])
+def test_what_documents_show_runs_as_they_say(demo, run_cli, tmp_path, document):
     folder, _ = demo
     shutil.copytree(folder, tmp_path / "saltmarsh-demo")
-    readme = (SCHEMAS.parents[2] / "README.md").read_text()
-    ran = list(console_blocks(readme))
+    ran = list(console_blocks((SCHEMAS.parents[2] / document).read_text()))
     assert len(ran) >= 8
     for words, lines in ran:
         assert words[0] == "kettlefield"
