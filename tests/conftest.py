@@ -1,5 +1,7 @@
 """What the tests share: the installed program, small campaigns on the stand-in, servers that answer as told."""
 
+import contextlib
+import io
 import json
 import os
 import shutil
@@ -82,18 +84,37 @@ def program():
 def run_cli(program):
     """Run the program and wait: ``run_cli("decide", record, cwd=...)``; a traceback fails the test."""
 
-    def run(*args, cwd=None, env=None, prefix=()):
+    def run(*args, cwd=None, env=None, prefix=(), within_s=280):
         done = subprocess.run(
             [*prefix, program, *map(str, args)],
             capture_output=True,
             text=True,
             cwd=cwd,
             env={**os.environ, **(env or {})},
-            timeout=280,
+            timeout=within_s,
             check=False,
         )
         assert "Traceback" not in done.stderr, done.stderr
         return Done(done.returncode, done.stdout, done.stderr)
+
+    return run
+
+
+@pytest.fixture
+def run_main(monkeypatch):
+    """As ``run_cli``, but in this process: for the many commands that only read, without starting Python for each."""
+    from kettlefield.cli.main import main
+
+    def run(*args, env=None):
+        for name, value in (env or {}).items():
+            monkeypatch.setenv(name, value)
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            try:
+                code = main([str(arg) for arg in args])
+            except SystemExit as end:  # bad usage, or --help
+                code = end.code
+        return Done(int(code or 0), out.getvalue(), err.getvalue())
 
     return run
 

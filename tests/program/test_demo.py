@@ -26,6 +26,13 @@ def demo(run_cli, tmp_path_factory):
     return folder / "saltmarsh-demo", run_cli("demo", cwd=folder)
 
 
+def copy_demo(folder, to):
+    """The demo's folder for a test of its own, its weights linked: they are large."""
+    shutil.copytree(folder, to, ignore=shutil.ignore_patterns("*.gguf"))
+    for path in (folder / "weights").glob("*.gguf"):
+        (to / "weights" / path.name).symlink_to(path)
+
+
 def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
     folder, done = demo
     assert done.code == 0, done.err
@@ -55,20 +62,20 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         (("--against", "marram-1.2b@q8_0"), ("kelpling-400m@q8_0     marram-1.2b@q8_0",)),
     ],
 )
-def test_contrast_shows_each_side_of_a_campaign(demo, run_cli, words, shown):
+def test_contrast_shows_each_side_of_a_campaign(demo, run_main, words, shown):
     folder, _ = demo
-    out = run_cli("contrast", folder / "record.db", *words).out
+    out = run_main("contrast", folder / "record.db", *words).out
     assert "SIMULATED" in out and all(text in out for text in shown)
-    found = run_cli("contrast", folder / "record.db", *words, "--only", "marram*", "--json").json
+    found = run_main("contrast", folder / "record.db", *words, "--only", "marram*", "--json").json
     assert found["simulated"] is True
 
 
 @pytest.mark.parametrize("command", ["contrast", "decide", "trials", "weigh"])
-def test_json_holds_to_its_published_schema(demo, run_cli, command):
+def test_json_holds_to_its_published_schema(demo, run_main, command):
     folder, _ = demo
     files = sorted((folder / "weights").glob("*.gguf")) if command == "weigh" else [folder / "record.db"]
     schema = json.loads((SCHEMAS / f"{command}.schema.json").read_text())
-    document = run_cli(command, *files, "--json").json
+    document = run_main(command, *files, "--json").json
     jsonschema.Draft202012Validator(schema).validate(document)
     (name,) = [key for key, value in schema["properties"].items() if value.get("type") == "array" and key != "frontier"]
     del document[name][0][schema["properties"][name]["items"].get("required", ["candidate"])[0]]
@@ -77,7 +84,7 @@ def test_json_holds_to_its_published_schema(demo, run_cli, command):
 
 def test_a_decision_is_signed_checked_and_noticed_when_it_goes_stale(demo, run_cli, tmp_path):
     folder, _ = demo
-    shutil.copytree(folder, tmp_path / "demo")
+    copy_demo(folder, tmp_path / "demo")
     record, key = tmp_path / "demo" / "record.db", tmp_path / "key"
     assert run_cli("decide", record, "--still-valid").code == 4  # nobody has signed yet
     subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", key], check=True)
@@ -98,7 +105,8 @@ def test_a_decision_is_signed_checked_and_noticed_when_it_goes_stale(demo, run_c
         connection.execute("UPDATE candidate SET weights_path = ? WHERE name = 'marram-1.2b@q8_0'", (str(weights),))
         connection.execute("UPDATE session SET description = 'another server'")
     connection.close()
-    weights.write_bytes(weights.read_bytes() + b"x")
+    weights.unlink()
+    weights.write_bytes(b"others")
     stale = run_cli("decide", record, "--still-valid", "--json")
     assert (stale.code, stale.json["still_valid"]) == (4, False)
     changed = {one["candidate"]: [change["what"] for change in one["changes"]] for one in stale.json["candidates"]}
@@ -110,34 +118,34 @@ def test_a_decision_is_signed_checked_and_noticed_when_it_goes_stale(demo, run_c
     assert len(pairs["candidates"]) == 8 and not any(one["flips"] for one in pairs["candidates"])
 
 
-def test_criteria_changed_afterwards_are_shown_with_both_results(demo, run_cli, tmp_path):
+def test_criteria_changed_afterwards_are_shown_with_both_results(demo, run_main, tmp_path):
     folder, _ = demo
     plan = tmp_path / "plan.toml"
     plan.write_text((folder / "plan.toml").read_text().replace('at_most = "2 GiB"', 'at_most = "3 GiB"'))
     words = ("decide", folder / "record.db", "--candidate", "marram-1.2b@f16")
-    done = run_cli(*words, "--plan", plan)
+    done = run_main(*words, "--plan", plan)
     assert (done.code, "CRITERIA CHANGED after the campaign began" in done.out) == (1, True)
     assert done.out.rstrip().splitlines()[-1].split() == ["marram-1.2b@f16", "rejected", "approved"]
-    changed = run_cli(*words, "--plan", plan, "--json").json
+    changed = run_main(*words, "--plan", plan, "--json").json
     assert (changed["verdicts"][0]["verdict"], changed["changed_criteria"][0]["verdict"]) == ("rejected", "approved")
-    assert "are those that the campaign began with" in run_cli(*words, "--plan", folder / "plan.toml").out
-    assert "on condition: for staff of the berth desk" in run_cli("decide", folder / "record.db").out
+    assert "are those that the campaign began with" in run_main(*words, "--plan", folder / "plan.toml").out
+    assert "on condition: for staff of the berth desk" in run_main("decide", folder / "record.db").out
 
 
-def test_a_record_is_handed_on_in_open_formats(demo, run_cli, tmp_path):
+def test_a_record_is_handed_on_in_open_formats(demo, run_main, tmp_path):
     folder, _ = demo
-    done = run_cli("export", folder / "record.db", "-o", tmp_path / "out")
+    done = run_main("export", folder / "record.db", "-o", tmp_path / "out")
     names = sorted(line.rsplit("/", 1)[1] for line in done.out.splitlines())
     assert names[0] == "criteria.xml" and "marram-1.2b@q4_k_m.cdx.json" in names and "trials.csv" in names
     assert not any(name.startswith("marram-1.2b@f16") for name in names)  # rejected
-    rows = csv.reader(io.StringIO(run_cli("contrast", folder / "record.db", "--csv").out))
+    rows = csv.reader(io.StringIO(run_main("contrast", folder / "record.db", "--csv").out))
     table = [dict(zip(head, row, strict=True)) for head in [next(rows)] for row in rows]
     assert len(table) == 8 and float(table[0]["pass_rate.value"]) > 0.5 and table[0]["simulated"] == "True"
 
 
-def test_one_level_is_shown_to_be_no_worse_another_worse_and_a_third_left_open(demo, run_cli):
+def test_one_level_is_shown_to_be_no_worse_another_worse_and_a_third_left_open(demo, run_main):
     folder, _ = demo
-    found = run_cli("decide", folder / "record.db", "--json").json
+    found = run_main("decide", folder / "record.db", "--json").json
     paired = {
         verdict["candidate"]: next(c for c in verdict["criteria"] if "below reference" in c["wanted"])
         for verdict in found["verdicts"]
@@ -149,7 +157,7 @@ def test_one_level_is_shown_to_be_no_worse_another_worse_and_a_third_left_open(d
 
 
 @pytest.mark.parametrize("columns", [80, 120])
-def test_tables_are_readable_in_a_narrow_terminal(demo, run_cli, columns):
+def test_tables_are_readable_in_a_narrow_terminal(demo, run_main, columns):
     folder, _ = demo
     record, env = folder / "record.db", {"COLUMNS": str(columns)}
     for words in (
@@ -158,23 +166,23 @@ def test_tables_are_readable_in_a_narrow_terminal(demo, run_cli, columns):
         ("decide", record),
         ("trials", record),
     ):
-        out = run_cli(*words, env=env).out
+        out = run_main(*words, env=env).out
         assert max(map(len, out.splitlines())) <= columns
         for name in ("marram-1.2b@q4_k_m", "kelpling-400m@q2_k"):
             assert name in out  # never folded
-    out = run_cli("contrast", record, env=env).out
+    out = run_main("contrast", record, env=env).out
     assert all(
         head in out
         for head in ("95 % interval", "peak memory", "tokens/solved", "only the reference", "other outcomes")
     )
     weights = sorted((folder / "weights").glob("marram*.gguf"))
-    out = run_cli("weigh", *weights, env=env).out
+    out = run_main("weigh", *weights, env=env).out
     assert max(map(len, out.splitlines())) <= columns
 
 
-def test_contrast_keeps_its_contract(demo, run_cli):
+def test_contrast_keeps_its_contract(demo, run_main):
     folder, _ = demo
-    found = run_cli("contrast", folder / "record.db", "--json").json
+    found = run_main("contrast", folder / "record.db", "--json").json
     assert found["simulated"] is True
     assert [row["candidate"] for row in found["candidates"]] == [
         f"{model}@{level}" for model in ("marram-1.2b", "kelpling-400m") for level in DEMO_LEVELS
@@ -194,20 +202,20 @@ def test_contrast_keeps_its_contract(demo, run_cli):
     assert rates == sorted(rates)
 
 
-def test_memory_is_what_the_stand_in_claims(demo, run_cli):
+def test_memory_is_what_the_stand_in_claims(demo, run_main):
     folder, _ = demo
     from kettlefield.standin.models import load_model
     from kettlefield.standin.physics import OVERHEAD_BYTES
 
-    for row in run_cli("contrast", folder / "record.db", "--json").json["candidates"]:
+    for row in run_main("contrast", folder / "record.db", "--json").json["candidates"]:
         model = load_model(folder / "weights" / (row["candidate"].replace("@", "-") + ".gguf"))
         claimed = model.weight_bytes + model.kv_bytes_per_token * 2048 * 6 + OVERHEAD_BYTES
         assert row["accelerator_peak_bytes"] == claimed
 
 
-def test_decide_says_why_and_ends_with_its_code(demo, run_cli):
+def test_decide_says_why_and_ends_with_its_code(demo, run_main):
     folder, _ = demo
-    done = run_cli("decide", folder / "record.db", "--json")
+    done = run_main("decide", folder / "record.db", "--json")
     verdicts = {verdict["candidate"]: verdict for verdict in done.json["verdicts"]}
     assert done.code == 0
     reference = verdicts["marram-1.2b@f16"]
@@ -216,35 +224,35 @@ def test_decide_says_why_and_ends_with_its_code(demo, run_cli):
     assert not_met == ["peak_bytes"]
     codes = {"approved": 0, "rejected": 1, "undecided": 4}
     for name, verdict in verdicts.items():
-        alone = run_cli("decide", folder / "record.db", "--candidate", name)
+        alone = run_main("decide", folder / "record.db", "--candidate", name)
         assert alone.code == codes[verdict["verdict"]]
         assert verdict["verdict"] in alone.out
-    wrong = run_cli("decide", folder / "record.db", "--candidate", "marram-1.2b@q8")
+    wrong = run_main("decide", folder / "record.db", "--candidate", "marram-1.2b@q8")
     assert (wrong.code, 'Did you mean "marram-1.2b@q8_0"?' in wrong.err) == (2, True)
 
 
-def test_trials_lists_filters_and_opens(demo, run_cli):
+def test_trials_lists_filters_and_opens(demo, run_main):
     folder, _ = demo
     record = folder / "record.db"
-    listed = run_cli("trials", record, "--json").json["trials"]
+    listed = run_main("trials", record, "--json").json["trials"]
     assert len(listed) == 256
     assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 256
     wanted = "id candidate exercise seed outcome score attempts first_token_s decode_rate_tps completion_tokens finish_reason"
     assert set(wanted.split()) <= listed[0].keys()
-    wrong = run_cli("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
+    wrong = run_main("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
     assert wrong and all(row["outcome"] == "wrong-answer" and row["candidate"].endswith("q2_k") for row in wrong)
     coded = next(row for row in wrong if not row["exercise"].startswith("explain"))
-    opened = run_cli("trials", record, "--open", coded["id"], "--json").json["trial"]
+    opened = run_main("trials", record, "--open", coded["id"], "--json").json["trial"]
     attempt = opened["attempts"][0]
     assert attempt["files"] and attempt["exchange"]["reply"] and attempt["checks"][0]["detail"]
     prompt = attempt["exchange"]["messages"][-1]["content"]
     assert "Environment:" in prompt and "code block" in prompt
-    shown = run_cli("trials", record, "--open", coded["id"]).out
+    shown = run_main("trials", record, "--open", coded["id"]).out
     for section in ("--- sent (user)", "--- reply", "--- extracted answer", "timings: first token"):
         assert section in shown
 
 
-def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_cli):
+def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_main):
     folder, _ = demo
     record = folder / "record.db"
     for args, words in (
@@ -263,10 +271,10 @@ def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_cli):
         (("export", record, "-o", folder, "--candidate", "marram-1.2b@f16"), "--as bom"),
         (("export", record, "-o", folder / "plan.toml", "--as", "junit"), "cannot be written"),
     ):
-        done = run_cli(*args)
+        done = run_main(*args)
         assert (done.code, done.err.count("\n")) == (2, 1), done.err
         assert words in done.err
-    failed = run_cli("contrast", folder / "none.db", "--json")
+    failed = run_main("contrast", folder / "none.db", "--json")
     assert failed.json["error"]["what"] == "there is no such record"
 
 
@@ -325,7 +333,7 @@ def console_blocks(text):
 @pytest.mark.parametrize("document", ["README.md", "docs/guide/README.md"])
 def test_what_documents_show_runs_as_they_say(demo, run_cli, tmp_path, document):
     folder, _ = demo
-    shutil.copytree(folder, tmp_path / "saltmarsh-demo")
+    copy_demo(folder, tmp_path / "saltmarsh-demo")
     ran = list(console_blocks((SCHEMAS.parents[2] / document).read_text()))
     assert len(ran) >= 8
     for words, lines in ran:
