@@ -11,7 +11,7 @@ from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
-PARTS = {"report": None, "report-levels": "#levels", "report-correctness": "#correctness", "report-memory": "#memory"}
+PARTS = {"report": None, "report-correctness": "#correctness", "report-speed": "#speed", "report-memory": "#memory"}
 
 
 def main(report: Path, folder: Path) -> None:
