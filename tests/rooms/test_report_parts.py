@@ -395,3 +395,12 @@ def test_a_campaign_without_timing_or_memory_has_its_sections_all_the_same(write
         "evidence",
     ]
     assert [chart.name for chart in charts_of(sections)] == ["outcome-grid", "loads-and-ceilings"]
+
+
+def test_no_duration_is_shown_below_the_stopwatch_s_own_error(write):
+    writer = write(rig={"host": {}, "calibration": {"floor_s": 0.25}})
+    ids = writer.candidate("m@f16")
+    for _ in range(6):
+        writer.timed(ids, "latency", {"prompt_tokens": 8}, first=0.1, rate=10, tokens=3)
+    shown = tables(parts_of(writer)["speed"])["One request at a time"]
+    assert texts(shown.rows[0])[:2] == ["m@f16", "< 250 ms"]

@@ -4,12 +4,12 @@ import pytest
 from records import PASSED, WRONG, Writer
 
 from kettlefield.analysis.contrast import contrast
+from kettlefield.analysis.floor import Floor
 from kettlefield.analysis.memory import memories
 from kettlefield.analysis.timing import timings
 from kettlefield.campaign.measuring import ANSWERS, MEMORY, SPEED, steps_left
 from kettlefield.campaign.plan import read_plan
 from kettlefield.cli.console import Once
-from kettlefield.cli.floor import Floor
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.wording import p_words
 from kettlefield.record.entries import SessionEntry

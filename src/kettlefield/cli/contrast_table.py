@@ -9,6 +9,7 @@ from rich.text import Text
 
 from kettlefield.analysis.contrast import Contrast, Figures, contrast, on_frontier
 from kettlefield.analysis.evidence import mixed_settings
+from kettlefield.analysis.floor import Floor, floor_of
 from kettlefield.analysis.frames import notes
 from kettlefield.cli.console import (
     candidate_name,
@@ -23,13 +24,13 @@ from kettlefield.cli.console import (
     print_table,
     safe,
 )
-from kettlefield.cli.floor import Floor, floor_of
 from kettlefield.core.measures import MEASURES, Unit
 from kettlefield.core.paired import score_interval
 from kettlefield.core.power import noticeable_drop
-from kettlefield.core.units import format_bytes, format_duration, three_digits
-from kettlefield.core.wording import in_unit, interval_words, p_words, with_interval
+from kettlefield.core.units import format_bytes, three_digits
+from kettlefield.core.wording import in_unit, interval_words, p_words
 from kettlefield.record.store import Record
+from kettlefield.report.speed_table import HEADS, speed_cells
 
 Shape = Literal["table", "json", "csv"]
 
@@ -162,18 +163,9 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
     print_table(console, solved)
     _print_against(console, table, name_pairs=name_pairs)
     _print_suites(console, table)
-    speed = make_table(
-        "candidate",
-        ">first token p50",
-        ">first token p95",
-        ">decode p50, tokens/s",
-        ">decode p10, tokens/s",
-        ">of ceiling",
-        ">n",
-        ">load",
-    )
+    speed = make_table("candidate", *HEADS)
     for row in table.rows:
-        speed.add_row(*_speed_cells(row, floor))
+        speed.add_row(_name(row), *speed_cells(row, floor))
     print_table(console, speed)
     best = on_frontier(table.rows)
     if len(table.rows) > 1 and best:
@@ -292,19 +284,6 @@ def _predicted(row: Figures) -> str:
 
     error = f" (off {row.prediction_error:.0%})" if row.prediction_error is not None else ""
     return format_bytes(row.predicted_bytes) + error
-
-
-def _speed_cells(row: Figures, floor: Floor) -> list[str | Text]:
-
-    cells: list[str | Text] = [_name(row)]
-    for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
-        unit = MEASURES[name].unit
-        found = row.estimate(MEASURES[name], confidence=0.95)
-        cell = floor.show(found) if unit is Unit.SECONDS else with_interval(found, unit)
-        cells.append(cell.removesuffix(f" {unit.value}") if unit is Unit.TOKENS_PER_SECOND else cell)
-    share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.0%}"
-    count = str(len(row.speed["first_token_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
-    return [*cells, share, count, format_duration(row.load_s)]
 
 
 def _name(row: Figures) -> Text:

@@ -7,6 +7,7 @@ from typing import Any
 from rich.console import Console
 
 from kettlefield.analysis.contrast import Contrast, contrast
+from kettlefield.analysis.floor import Floor, floor_of
 from kettlefield.analysis.limits import Capacity
 from kettlefield.analysis.timing import Cell, Timing, timings
 from kettlefield.cli.console import (
@@ -20,7 +21,6 @@ from kettlefield.cli.console import (
     print_table,
     safe,
 )
-from kettlefield.cli.floor import Floor, floor_of
 from kettlefield.core.measures import Unit
 from kettlefield.core.units import format_bytes, format_duration, three_digits
 from kettlefield.core.wording import with_interval

@@ -2,13 +2,14 @@
 
 import pandas as pd
 
+from kettlefield.analysis.floor import floor_of
 from kettlefield.analysis.series import depth_samples, grid_samples
-from kettlefield.core.measures import MEASURES, Unit
-from kettlefield.core.units import format_duration
+from kettlefield.core.measures import Unit
 from kettlefield.core.wording import with_interval
 from kettlefield.report.figures.speed import decode_against_depth, distribution, loads_and_ceilings, under_load
 from kettlefield.report.material import Material
 from kettlefield.report.parts import Section, Table, Words, drawn, present
+from kettlefield.report.speed_table import HEADS, speed_cells
 from kettlefield.report.style import Chart
 
 
@@ -32,30 +33,11 @@ def section(material: Material) -> Section:
 
 
 def _table(material: Material) -> Table:
-    rows = []
-    for row in material.decision.table.rows:
-        cells = []
-        for name in ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10"):
-            unit = MEASURES[name].unit
-            cells.append(with_interval(row.estimate(MEASURES[name], confidence=0.95), unit).removesuffix(" tokens/s"))
-        share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.0%}"
-        count = str(len(row.speed["first_token_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
-        rows.append((row.candidate, *cells, share, count, format_duration(row.load_s)))
+    floor = floor_of(material.record)
     return Table(
         title="One request at a time",
-        heads=(
-            *(
-                "candidate",
-                ">first token p50",
-                ">first token p95",
-                ">decode p50, tokens/s",
-                ">decode p10, tokens/s",
-                ">of ceiling",
-                ">n",
-            ),
-            ">load",
-        ),
-        rows=tuple(rows),
+        heads=("candidate", *HEADS),
+        rows=tuple((row.candidate, *speed_cells(row, floor)) for row in material.decision.table.rows),
         note="Quantiles with 95 % intervals; ?: too few samples for that bound. Tokens are the model's own: across "
         "models compare seconds and memory for each solved exercise instead.",
     )
