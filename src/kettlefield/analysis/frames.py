@@ -118,9 +118,23 @@ def memory_frame(record: Record) -> pd.DataFrame:
 
 
 def notes(record: Record) -> list[str]:
-    """What the record says should be known, oldest first."""
+    """What the record says should be known: first what could not be measured, then its notes, oldest first."""
     with record.reading() as connection:
-        return list(connection.execute(sa.select(schema.note.c.text).order_by(schema.note.c.id)).scalars())
+        written = connection.execute(sa.select(schema.note.c.text).order_by(schema.note.c.id)).scalars()
+        return [*not_measured(record), *written]
+
+
+def not_measured(record: Record) -> list[str]:
+    """Exercises that could not be asked on the rig, by the reason, in words; empty when all could."""
+    table = schema.exercise
+    with record.reading() as connection:
+        rows = connection.execute(
+            sa.select(table.c.not_measured, table.c.id).where(table.c.not_measured.is_not(None)).order_by(table.c.id)
+        ).all()
+    reasons: dict[str, list[str]] = {}
+    for reason, exercise in rows:
+        reasons.setdefault(reason, []).append(exercise)
+    return [f"not measured: {', '.join(names)} ({reason})" for reason, names in reasons.items()]
 
 
 def open_trial(record: Record, trial_id: int) -> dict[str, Any]:
@@ -158,6 +172,8 @@ def _open_attempt(connection: sa.Connection, attempt: dict[str, Any]) -> dict[st
         opened["sampling"] = json.loads(found["sampling"])
         opened["reply"], opened["thinking"] = unpack_text(found["reply"]), unpack_text(found["thinking"])
     checks = connection.execute(sa.select(check).where(check.c.attempt_id == attempt["id"]).order_by(check.c.id))
+    picture = schema.picture
+    pictures = sa.select(picture.c.width, picture.c.png).where(picture.c.attempt_id == attempt["id"])
     return {
         "number": attempt["number"],
         "turn": attempt["turn"],
@@ -168,6 +184,7 @@ def _open_attempt(connection: sa.Connection, attempt: dict[str, Any]) -> dict[st
         **json.loads(attempt["extraction"]),
         "exchange": opened,
         "checks": [dict(row) for row in checks.mappings()],
+        "pictures": {row.width: row.png for row in connection.execute(pictures)},
     }
 
 

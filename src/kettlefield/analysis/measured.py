@@ -135,7 +135,7 @@ class Measured:
     def _properties(self) -> dict[str, dict[str, str]]:
         table = schema.exercise
         with self._record.reading() as connection:
-            rows = connection.execute(sa.select(table)).mappings()
+            rows = connection.execute(sa.select(table).where(table.c.not_measured.is_(None))).mappings()
             return {
                 row["id"]: {
                     **{name: str(row[name]) for name in ("kind", "language", "difficulty", "suite")},

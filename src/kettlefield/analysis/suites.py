@@ -37,11 +37,11 @@ class SeedPair:
 
 
 def exercises_frame(record: Record) -> pd.DataFrame:
-    """One row an exercise: its id, suite, weight, and whether it varies."""
+    """One row an exercise that can be asked on its rig: its id, suite, weight, and whether it varies."""
     table = schema.exercise
     with record.reading() as connection:
         query = sa.select(table.c.id.label("exercise"), table.c.suite, table.c.weight, table.c.varies)
-        return pd.read_sql_query(query, connection)
+        return pd.read_sql_query(query.where(table.c.not_measured.is_(None)), connection)
 
 
 def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigures, ...]:

@@ -242,4 +242,5 @@ def _attempt(desk: Desk, exchange: Exchange, grade: Grade, turn: int) -> Attempt
             )
             for check in grade.checks
         ),
+        pictures=tuple((picture.width, picture.png) for picture in grade.pictures),
     )

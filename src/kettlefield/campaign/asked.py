@@ -1,9 +1,9 @@
 """What a campaign asks: the exercises of one suite, or of several with their weights."""
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import msgspec
@@ -11,7 +11,9 @@ import msgspec
 from kettlefield.campaign.plan import Plan
 from kettlefield.campaign.tables import SuiteTable
 from kettlefield.core.errors import InputError
+from kettlefield.core.languages import PAGE
 from kettlefield.grading.variants import settle
+from kettlefield.grading.vetting import missing_here
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise, Suite
 from kettlefield.suite.loader import find_suite, load_suite
@@ -34,11 +36,12 @@ class Asked:
     shares: tuple[Share, ...]
     digest: str  # over every suite with its seed
     label: str
+    not_measured: Mapping[str, str] = field(default_factory=dict)  # exercise -> why it cannot be asked on this rig
 
     @property
     def exercises(self) -> tuple[Exercise, ...]:
-        """The exercises of all suites, in the plan's order."""
-        return tuple(exercise for share in self.shares for exercise in share.exercises)
+        """The exercises of all suites that can be asked here, in the plan's order."""
+        return tuple(e for share in self.shares for e in share.exercises if e.id not in self.not_measured)
 
     def settled(self, isolation: Isolation) -> "Asked":
         """With the expectations of variants worked out.
@@ -64,6 +67,13 @@ def read_asked(plan: Plan) -> Asked:
     InputError
         A suite is missing or at fault, or two share a name and a seed.
     """
+    asked = _put_together(plan)
+    # what a whole kind of exercise needs may be left out of a rig; a compiler that is missing stops the campaign
+    pages = {e.id: missing_here(e) for e in asked.exercises if e.spec.language == PAGE}
+    return replace(asked, not_measured={name: why for name, why in pages.items() if why})
+
+
+def _put_together(plan: Plan) -> Asked:
     suites = [_load(chosen, plan.folder) for chosen in plan.suites]
     if len(suites) == 1:
         (suite,) = suites

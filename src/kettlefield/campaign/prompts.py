@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from kettlefield.campaign.tables import PromptingTable
 from kettlefield.core.continuation import cut_at_stops
-from kettlefield.core.languages import ANY, LANGUAGES, TEXT
+from kettlefield.core.languages import ANY, LANGUAGES, PROGRAM_LANGUAGES, TEXT
 from kettlefield.rig.packages import Packages, find_packages
 from kettlefield.rig.toolchains import Toolchain, find_toolchain
 from kettlefield.server.exchange import Ask
@@ -21,6 +21,7 @@ _RUNTIME = {
     "go": "Go {version}, standard library only",
     "bash": "Bash {version}, with the usual Unix tools",
     "sql": "SQLite {version}",
+    "html": "Chromium {version}, no network, nothing outside the page's own files",
 }
 
 
@@ -124,7 +125,7 @@ def _environment(exercise: Exercise) -> str:
     language = exercise.spec.language
     if language == TEXT:
         return ""
-    names = [name for name in LANGUAGES if name != "sql"] if language == ANY else [language]
+    names = [name for name in PROGRAM_LANGUAGES if name != "sql"] if language == ANY else [language]
     found = [(name, find_toolchain(name)) for name in names]
     lines = [_RUNTIME[name].format(version=tool.version) for name, tool in found if isinstance(tool, Toolchain)]
     if not lines:

@@ -16,7 +16,7 @@ from kettlefield.campaign.keys import key_headers
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.core.errors import InputError
-from kettlefield.core.languages import ANY, LANGUAGES
+from kettlefield.core.languages import ANY, LANGUAGES, PROGRAM_LANGUAGES
 from kettlefield.core.sizing import cache_bytes_per_token, decode_ceiling_tps, memory_need
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.instrument.calibration import stored_calibration
@@ -58,9 +58,7 @@ def begin_campaign(
     check_against_suite(plan.criteria, [properties_of(e, s) for s in asked.shares for e in s.exercises], str(plan.path))
     if found is None:
         entry = _campaign_entry(plan, asked, isolation, accelerator)
-        record.begin(
-            entry, [_exercise_entry(exercise, share) for share in asked.shares for exercise in share.exercises]
-        )
+        record.begin(entry, [_exercise_entry(e, share, asked) for share in asked.shares for e in share.exercises])
         return
     place = str(record.path)
     if found["suite_digest"] != asked.digest:
@@ -78,6 +76,7 @@ def begin_campaign(
             place,
             "Undo the change, or give the plan a new record: results under other settings are never mixed in.",
         )
+    record.set_not_measured(asked.not_measured)
 
 
 def _check_calibration(plan: Plan) -> None:
@@ -211,7 +210,8 @@ async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> di
 def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
     wanted = {exercise.spec.language for exercise in asked.exercises}
     # where the language is the model's to choose, any of them may be run
-    languages = set(LANGUAGES) if ANY in wanted else wanted & set(LANGUAGES)
+    languages = set(PROGRAM_LANGUAGES) if ANY in wanted else set()
+    languages |= wanted & set(LANGUAGES)
     packages = {name for exercise in asked.exercises for name in exercise.spec.packages}
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
     rig: dict[str, object] = {
@@ -244,7 +244,7 @@ def properties_of(exercise: Exercise, share: Share) -> dict[str, str]:
     }
 
 
-def _exercise_entry(exercise: Exercise, share: Share) -> ExerciseEntry:
+def _exercise_entry(exercise: Exercise, share: Share, asked: Asked) -> ExerciseEntry:
     spec = exercise.spec
     return ExerciseEntry(
         id=exercise.id,
@@ -256,4 +256,6 @@ def _exercise_entry(exercise: Exercise, share: Share) -> ExerciseEntry:
         suite=share.label,
         weight=share.weight,
         varies=bool(spec.vary),
+        not_measured=asked.not_measured.get(exercise.id),
+        guidance=exercise.guidance,
     )

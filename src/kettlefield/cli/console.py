@@ -111,6 +111,12 @@ def print_heading(console: Console, title: str, *, simulated: bool) -> None:
     console.print(safe(title, "bold").append(mark, "yellow"))
 
 
+def print_not_measured(console: Console, lines: list[str]) -> None:
+    """Exercises that could not be asked on the rig: no table is without the word."""
+    for line in lines:
+        console.print(safe(line, "yellow"), soft_wrap=True)
+
+
 def make_table(*columns: str, title: str | None = None) -> Table:
     """A table in our look; a column whose name starts with ``>`` is aligned right."""
     table = Table(

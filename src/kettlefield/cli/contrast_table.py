@@ -10,7 +10,7 @@ from rich.text import Text
 from kettlefield.analysis.contrast import Contrast, Figures, contrast, on_frontier
 from kettlefield.analysis.evidence import mixed_settings
 from kettlefield.analysis.floor import Floor, floor_of
-from kettlefield.analysis.frames import notes
+from kettlefield.analysis.frames import not_measured, notes
 from kettlefield.cli.console import (
     candidate_name,
     chosen,
@@ -55,6 +55,7 @@ def show_contrast(
                 "suite": table.suite,
                 "suite_digest": table.suite_digest,
                 "frontier": on_frontier(table.rows),
+                "not_measured": not_measured(record),
                 "candidates": [{**_as_json(row), "mixed": mixed.get(row.candidate)} for row in table.rows],
             }
         )

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from kettlefield.analysis.contrast import Figures, contrast
+from kettlefield.analysis.frames import not_measured
 from kettlefield.analysis.memory import memories
 from kettlefield.cli.console import (
     candidate_name,
@@ -11,6 +12,7 @@ from kettlefield.cli.console import (
     make_table,
     print_heading,
     print_json,
+    print_not_measured,
     print_note,
     print_table,
 )
@@ -59,6 +61,7 @@ def show_cost(path: Path, only: str | None, *, as_json: bool) -> None:
             "-" if gap is None else f"{'-' if gap < 0 else '+'}{format_bytes(abs(gap))}",
         )
     print_table(console, shown)
+    print_not_measured(console, not_measured(record))
     print_note(
         console,
         "seconds, tokens, memory times seconds and joules are for each solved exercise: all trials pay, those solved\n"

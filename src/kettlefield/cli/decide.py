@@ -92,10 +92,11 @@ def _check_options(args: argparse.Namespace) -> None:
 
 def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: Path | None = None) -> int:
     """Print the verdicts of a record; the exit code that they call for."""
-    from kettlefield.analysis.verdict import overall  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.analysis.frames import not_measured  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.analysis.verdict import overall  # noqa: PLC0415
     from kettlefield.campaign.criteria import terms_of_text  # noqa: PLC0415
     from kettlefield.campaign.decision import decide  # noqa: PLC0415
-    from kettlefield.cli.console import print_json  # noqa: PLC0415
+    from kettlefield.cli.console import make_console, print_json, print_not_measured  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.suite.toml_struct import nearest, read_text  # noqa: PLC0415
@@ -117,11 +118,13 @@ def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: 
                 "simulated": decision.simulated,
                 "verdicts": [_as_json(one, decision.conditions[one.candidate]) for one in verdicts],
                 "recommended": decision.recommended,
+                "not_measured": not_measured(record),
                 "changed_criteria": _changed_json(changed, verdicts) if changed is not None else None,
             }
         )
     else:
         _print(decision, verdicts)
+        print_not_measured(make_console(), not_measured(record))
         if changed is not None:
             _print_changed(decision, changed, verdicts)
     return exit_code_of(overall(verdicts))

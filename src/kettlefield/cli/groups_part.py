@@ -5,7 +5,7 @@ from pathlib import Path
 from rich.console import Console
 
 from kettlefield.analysis.contrast import contrast
-from kettlefield.analysis.frames import campaign_facts
+from kettlefield.analysis.frames import campaign_facts, not_measured
 from kettlefield.analysis.groups import FEW, pass_rates_by
 from kettlefield.cli.console import (
     chosen,
@@ -14,6 +14,7 @@ from kettlefield.cli.console import (
     make_table,
     print_heading,
     print_json,
+    print_not_measured,
     print_note,
     print_table,
     safe,
@@ -56,6 +57,7 @@ def show_groups(path: Path, only: str | None, grouping: str, *, as_json: bool) -
             *("-" if one is None else f"{one.solved} of {one.trials}" + (" ?" if one.few else "") for one in row),
         )
     print_table(console, table)
+    print_not_measured(console, not_measured(record))
     print_note(
         console,
         f"solved at the first attempt, of the trials that count. ?: fewer than {FEW} trials; --json has the intervals.",
@@ -72,6 +74,7 @@ def _show_outcomes(record: Record, only: str | None, *, as_json: bool) -> None:
         return
     console = make_console()
     _print_outcomes(console, {row.candidate: row.outcomes for row in rows}, table.title, simulated=table.simulated)
+    print_not_measured(console, not_measured(record))
 
 
 def _print_outcomes(console: Console, found: dict[str, dict[str, int]], title: str, *, simulated: bool) -> None:

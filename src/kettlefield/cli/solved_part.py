@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from kettlefield.analysis.contrast import contrast
+from kettlefield.analysis.frames import not_measured
 from kettlefield.cli.console import (
     candidate_name,
     chosen,
@@ -11,6 +12,7 @@ from kettlefield.cli.console import (
     make_table,
     print_heading,
     print_json,
+    print_not_measured,
     print_note,
     print_table,
 )
@@ -21,7 +23,8 @@ from kettlefield.record.store import Record
 
 def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print one row a candidate."""
-    table = contrast(Record.open(path))
+    record = Record.open(path)
+    table = contrast(record)
     rows = chosen(table.rows, only)
     if as_json:
         found = [
@@ -62,6 +65,7 @@ def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
             *(f"{row.passes_in_k[k]:.2f}" if k in row.passes_in_k else "-" for k in samples),
         )
     print_table(console, shown)
+    print_not_measured(console, not_measured(record))
     print_note(
         console,
         "score: weighted share of the checks that passed. One of k samples: chance that at least one of k passes,\n"

@@ -1,6 +1,7 @@
 """``kettlefield trials``: every trial of a record, or one of them whole."""
 
 import argparse
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -41,6 +42,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     )
     parser.add_argument("record", type=Path)
     parser.add_argument("--open", type=int, metavar="ID", help="show this trial whole")
+    parser.add_argument("--pictures", type=Path, metavar="FOLDER", help="with --open: put the page's pictures there")
     parser.add_argument("--only", metavar="PATTERN", help="only candidates or exercises that match")
     parser.add_argument("--outcome", help="only trials that ended so")
     parser.add_argument("--json", action="store_true", help="print one JSON document")
@@ -49,23 +51,31 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Print the list, or one trial."""
-    from kettlefield.analysis.frames import open_trial, trials_frame  # noqa: PLC0415 - pandas takes half a second
-    from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
+    from kettlefield.analysis.frames import not_measured, open_trial, trials_frame  # noqa: PLC0415 - pandas is slow
+    from kettlefield.cli.console import make_console, print_json, print_not_measured  # noqa: PLC0415
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
 
     record = Record.open(args.record)
     if args.open is not None:
         trial = open_trial(record, args.open)
+        files = _put_pictures(trial, args.pictures) if args.pictures is not None else []
         if args.json:
-            print_json({"trial": trial})
+            print_json({"trial": _without_pixels(trial)})
         else:
             _print_trial(make_console(), trial)
+        for file in files:
+            print(f"kettlefield: wrote {file}", file=sys.stderr)
         return ExitCode.DONE
+    if args.pictures is not None:
+        raise InputError("stands without --open", "--pictures", "Name the trial: --open ID.")
     rows = _filtered(trials_frame(record).to_dict("records"), args.only, args.outcome)
     if args.json:
-        print_json({"trials": [{name: _plain(row[name]) for name in _JSON_FIELDS} for row in rows]})
+        plain = [{name: _plain(row[name]) for name in _JSON_FIELDS} for row in rows]
+        print_json({"trials": plain, "not_measured": not_measured(record)})
     else:
         _print_list(make_console(), rows)
+        print_not_measured(make_console(), not_measured(record))
     return ExitCode.DONE
 
 
@@ -85,6 +95,35 @@ def _filtered(rows: list[dict[Any, Any]], only: str | None, outcome: str | None)
         if (outcome is None or row["outcome"] == outcome)
         and (only is None or any(fnmatch.fnmatchcase(row[name], only) for name in ("candidate", "exercise")))
     ]
+
+
+def _put_pictures(trial: dict[str, Any], folder: Path) -> list[Path]:
+    """Write the pictures of every attempt into a folder; their files."""
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+
+    found = [
+        (folder / f"trial-{trial['id']}-attempt-{attempt['number']}-{width}.png", png)
+        for attempt in trial["attempts"]
+        for width, png in attempt["pictures"].items()
+    ]
+    if not found:
+        raise InputError(f"trial {trial['id']} has no pictures", "--pictures", "Only pages have them.")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for path, png in found:
+            path.write_bytes(png)
+    except OSError as err:
+        raise InputError(f"cannot be written ({err.strerror})", str(folder), "Name a folder of yours.") from err
+    return [path for path, _ in found]
+
+
+def _without_pixels(trial: dict[str, Any]) -> dict[str, Any]:
+    """The trial as JSON: of each picture its size."""
+    attempts = [
+        {**attempt, "pictures": {f"{width}_bytes": len(png) for width, png in attempt["pictures"].items()}}
+        for attempt in trial["attempts"]
+    ]
+    return {**trial, "attempts": attempts}
 
 
 def _plain(value: Any) -> Any:
@@ -150,7 +189,7 @@ def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
 
 def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str, str]) -> None:
     """One attempt: what was asked and written; the answer, or what changed in it since the attempt before."""
-    from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
+    from kettlefield.cli.console import safe  # noqa: PLC0415
 
     exchange = attempt["exchange"]
     if exchange is not None:
@@ -167,8 +206,19 @@ def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str
             _print_code(console, f"extracted {name} ({attempt['how']})", name, text)
     if not attempt["files"]:
         console.print(safe(f"no answer: {attempt['how']}"))
+    if attempt["pictures"]:
+        held = ", ".join(f"{width} {len(png):,} bytes" for width, png in attempt["pictures"].items())
+        console.print(safe(f"pictures: {held}; --pictures FOLDER puts them there"))
     for remark in attempt["remarks"]:
         console.print(safe(f"remark: {remark}"))
+    _print_findings(console, attempt)
+    if exchange is not None:
+        console.print(safe(_timings(exchange)))
+
+
+def _print_findings(console: "Console", attempt: dict[str, Any]) -> None:
+    from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
+
     if attempt["fault"]:
         console.print(safe(f"fault: {attempt['fault']}", "magenta"))
     for check in attempt["checks"]:
@@ -180,8 +230,6 @@ def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str
         console.print(line)
         if check["detail"]:
             console.print(safe(f"  {check['detail']}"), soft_wrap=True)
-    if exchange is not None:
-        console.print(safe(_timings(exchange)))
 
 
 def _print_code(console: "Console", title: str, name: str, text: str) -> None:

@@ -3,7 +3,14 @@
 import re
 
 from kettlefield.core.fences import Block
-from kettlefield.core.languages import ANY, LANGUAGES, NO_PROGRAM, language_of_alias, language_of_suffix
+from kettlefield.core.languages import (
+    ANY,
+    LANGUAGES,
+    NO_PROGRAM,
+    PROGRAM_LANGUAGES,
+    language_of_alias,
+    language_of_suffix,
+)
 
 _SHELL_INFO = frozenset({"bash", "sh", "shell", "zsh", "console", "powershell", "cmd"})
 _NAME = r"(?P<name>[^\s`*\"'<>|:,;()\[\]{}=]*[^\s`*\"'<>|:,;()\[\]{}=.]\.[A-Za-z]\w{0,7})"
@@ -88,7 +95,7 @@ def _score(block: Block, language: str, file: str, entry: str | None) -> int:
 
 def _language_score(block: Block, tag: str, language: str) -> int:
     named = language_of(block)
-    if language == ANY and named is not None:
+    if language == ANY and named in PROGRAM_LANGUAGES:
         return 1 if tag in _SHELL_INFO else 4
     if named == language:
         return 4

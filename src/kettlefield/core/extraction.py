@@ -14,8 +14,9 @@ from kettlefield.core.choosing import best_block, guess_language, language_of, t
 from kettlefield.core.editing import apply_edits
 from kettlefield.core.fences import Block, find_blocks
 from kettlefield.core.gaps import continue_opening, put_in_gap
-from kettlefield.core.languages import ANY, LANGUAGES, TEXT
+from kettlefield.core.languages import ANY, LANGUAGES, PAGE, TEXT
 from kettlefield.core.manyfiles import collect_files
+from kettlefield.core.pages import page_answer
 
 # how replies mark their thinking when it comes in the text; the field apart is set aside by the client
 _THINKING_OPEN = re.compile(r"^\s*<(think|thinking|reasoning)>", re.IGNORECASE)
@@ -59,8 +60,12 @@ def _extract(text: str, wanted: Wanted) -> Answer:
     if wanted.continued and wanted.gap is not None:
         return continue_opening(text, wanted, wanted.gap)
     blocks = find_blocks(text)
+    if wanted.language == PAGE and wanted.file not in wanted.given:
+        return page_answer(text, blocks, wanted)
     if wanted.given and (edited := apply_edits(text, blocks, wanted)) is not None:
         return edited
+    if wanted.language == PAGE:
+        return page_answer(text, blocks, wanted)
     if wanted.others and (several := collect_files(blocks, wanted)) is not None:
         return several
     if blocks:

@@ -11,10 +11,11 @@ class Language:
     title: str  # as prompts and tables write it
     suffix: str
     aliases: frozenset[str]  # lower case, as code fences name it
+    runs: bool = True  # a program can be written in it alone
 
 
-def _language(name: str, title: str, suffix: str, *aliases: str) -> Language:
-    return Language(name=name, title=title, suffix=suffix, aliases=frozenset({name, suffix[1:], *aliases}))
+def _language(name: str, title: str, suffix: str, *aliases: str, runs: bool = True) -> Language:
+    return Language(name=name, title=title, suffix=suffix, aliases=frozenset({name, suffix[1:], *aliases}), runs=runs)
 
 
 LANGUAGES = {
@@ -29,11 +30,16 @@ LANGUAGES = {
         _language("go", "Go", ".go", "golang"),
         _language("bash", "Bash", ".sh", "shell", "zsh", "shellscript"),
         _language("sql", "SQL", ".sql", "sqlite", "sqlite3"),
+        _language("html", "HTML", ".html", "htm", "xhtml", "html5", runs=False),
+        _language("css", "CSS", ".css", "css3", runs=False),
     )
 }
 
 # what an exercise says that leaves the choice of language to the model, and one that wants no code but words
 ANY, TEXT = "any", "text"
+# what a page is written in: it is opened in a browser, not run
+PAGE = "html"
+PROGRAM_LANGUAGES = tuple(language.name for language in LANGUAGES.values() if language.runs)
 
 # fences that hold no program whatever the exercise asks: commands, output, data
 NO_PROGRAM = frozenset(

@@ -6,12 +6,13 @@ from dataclasses import dataclass
 from kettlefield.core.answer import Answer, AnswerFile, Gap, Wanted
 from kettlefield.core.errors import RigError
 from kettlefield.core.extraction import answer_text, extract_answer
-from kettlefield.core.languages import ANY, TEXT, language_of_suffix
+from kettlefield.core.languages import ANY, PAGE, TEXT, language_of_suffix
 from kettlefield.core.outcome import Facts, Outcome, RunEnd, decide_outcome
 from kettlefield.core.replysigns import is_looping, is_refusal
 from kettlefield.grading.calls import run_calls
 from kettlefield.grading.costs import run_budget, run_growth
 from kettlefield.grading.otherlanguage import is_other_language
+from kettlefield.grading.pages import Picture, Visited, visit_page
 from kettlefield.grading.programs import run_program
 from kettlefield.grading.results import CheckResult, unbuilt
 from kettlefield.grading.scripts import run_script
@@ -26,6 +27,8 @@ from kettlefield.suite.format import (
     Check,
     Exercise,
     GrowthCheck,
+    PageCheck,
+    PageRulesCheck,
     ProgramCheck,
     ScopeCheck,
     ScriptCheck,
@@ -45,6 +48,7 @@ class Grade:
     answer: Answer
     checks: tuple[CheckResult, ...]
     fault: str = ""  # of the rig, in words
+    pictures: tuple[Picture, ...] = ()  # of a page
 
     @property
     def files(self) -> dict[str, str]:
@@ -134,17 +138,18 @@ def _given_answer(exercise: Exercise, files: dict[str, str]) -> Answer:
 
 def _grade(exercise: Exercise, answer: Answer, of_reply: Facts, isolation: Isolation, turn: int) -> Grade:
     results: tuple[CheckResult, ...] = ()
+    pictures: tuple[Picture, ...] = ()
     checks = exercise.turns[turn - 1].checks
     fault = ""
     if answer.files:
         try:
-            results = _run_checks(exercise, checks, answer, isolation)
+            results, pictures = _run_checks(exercise, checks, answer, isolation)
         except RigError as err:
             fault = str(err)
     fault = fault or next((result.detail for result in results if result.end is RunEnd.RIG_FAULT), "")
     required = [result for result in results if result.required]
     ends = [result.end for result in required]
-    is_known = exercise.spec.language not in {ANY, TEXT}
+    is_known = exercise.spec.language not in {ANY, TEXT, PAGE}
     facts = dataclasses.replace(
         of_reply,
         has_answer=bool(answer.files),
@@ -158,7 +163,9 @@ def _grade(exercise: Exercise, answer: Answer, of_reply: Facts, isolation: Isola
     weights = sum(check.weight for check in checks)
     score = sum(result.weight * result.credit for result in results) / weights if weights else 0.0
     named = tuple(_as_regression(exercise, result, turn) for result in results)
-    return Grade(outcome=decide_outcome(facts), score=score, answer=answer, checks=named, fault=fault)
+    return Grade(
+        outcome=decide_outcome(facts), score=score, answer=answer, checks=named, fault=fault, pictures=pictures
+    )
 
 
 def _as_regression(exercise: Exercise, result: CheckResult, turn: int) -> CheckResult:
@@ -178,34 +185,40 @@ class _Bench:
     """What the checks of one answer share."""
 
     exercise: Exercise
+    checks: tuple[Check, ...]
     built: Built
     files: dict[str, str]
     isolation: Isolation
+    visits: list[Visited]  # of a page, once it was opened
 
 
 def _run_checks(
     exercise: Exercise, checks: tuple[Check, ...], answer: Answer, isolation: Isolation
-) -> tuple[CheckResult, ...]:
+) -> tuple[tuple[CheckResult, ...], tuple[Picture, ...]]:
     files = {file.name: file.text for file in answer.files}
     if exercise.spec.language == TEXT:
         text = answer_text(files[answer.main])
-        return tuple(check_text(check, text) for check in checks if isinstance(check, TextCheck))
+        return tuple(check_text(check, text) for check in checks if isinstance(check, TextCheck)), ()
     built = _build(exercise, answer, files, isolation)
     if isinstance(built, BuildFault):
-        return (unbuilt(checks[0], built, _cases(exercise, checks[0])),)
-    bench = _Bench(exercise=exercise, built=built, files=files, isolation=isolation)
+        return (unbuilt(checks[0], built, _cases(exercise, checks[0])),), ()
+    bench = _Bench(exercise=exercise, checks=checks, built=built, files=files, isolation=isolation, visits=[])
     results: list[CheckResult] = []
     for check in checks:
         results.append(_run_check(bench, check))
         if results[-1].end in _FINAL:
             break
-    return tuple(results)
+    return tuple(results), tuple(picture for visited in bench.visits for picture in visited.pictures)
 
 
 def _run_check(bench: _Bench, check: Check) -> CheckResult:
     exercise, built, isolation = bench.exercise, bench.built, bench.isolation
     if isinstance(check, CallsCheck):
         return run_calls(exercise, check, built, isolation)
+    if isinstance(check, PageCheck | PageRulesCheck):
+        if not bench.visits:
+            bench.visits.append(visit_page(exercise, bench.checks, built, isolation))
+        return bench.visits[0].results[check.name]
     if isinstance(check, ProgramCheck):
         return run_program(exercise, check, built, isolation)
     if isinstance(check, ScriptCheck):

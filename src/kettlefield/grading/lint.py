@@ -9,13 +9,24 @@ from typing import Any
 from kettlefield.core.languages import TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.patterns import pattern_fault
-from kettlefield.suite.format import CallCase, CallsCheck, Check, Exercise, ProgramCase, ProgramCheck, TextCheck
+from kettlefield.suite.format import (
+    CallCase,
+    CallsCheck,
+    Check,
+    Exercise,
+    PageCheck,
+    ProgramCase,
+    ProgramCheck,
+    TextCheck,
+)
+from kettlefield.suite.page_steps import Choose, Expect, Step, Target
 from kettlefield.suite.skeleton import TO_WRITE
 
 MIN_DECOYS = 2
 MIN_BY_HAND = 3  # cases worked by hand from the prompt: an answer that is itself wrong must not vet clean
 MAX_LIKENESS = 0.6  # share of common word triples above which two prompts are near-duplicates
 MIN_VISIBLE_CHARS = 8  # a shorter expected value may stand in a prompt by chance
+_SELECTED = re.compile(r"[#.\[]([a-zA-Z][\w-]*)")  # ids, classes and attributes of a selector
 _WORD = re.compile(r"[A-Za-z][A-Za-z_]{2,}")
 
 
@@ -66,6 +77,8 @@ def _counts(exercise: Exercise) -> Iterable[str]:
     groups = [*exercise.call_cases.values()], [*exercise.program_cases.values()]
     by_hand = sum(case.by_hand for cases in groups[0] for case in cases)
     by_hand += sum(case.by_hand for cases in groups[1] for case in cases)
+    # what a page must show is never worked out by running an answer
+    by_hand += sum(isinstance(step, Expect) for steps in exercise.page_steps.values() for step in steps)
     if by_hand < MIN_BY_HAND and exercise.spec.language != TEXT:
         yield f"has {by_hand} cases worked by hand, needs {MIN_BY_HAND}"
     if any(decoy.outcome is Outcome.PASSED for decoy in exercise.spec.decoy):
@@ -108,9 +121,26 @@ def _check_faults(exercise: Exercise, check: Check, said: str) -> Iterable[str]:
         if not check.pattern and not check.computed_words:
             yield from _unsaid(said, ((_given(case), _left(case)) for case in runs))
         yield from _visible(said, [case.stdout or "" for case in runs if not case.by_hand])
+    elif isinstance(check, PageCheck):
+        yield from _unnamed_targets(said, exercise.page_steps[check.name])
     elif isinstance(check, TextCheck):
         patterns = [pattern for fact in (*check.must, *check.must_not) for pattern in fact.any]
         yield from (f"the pattern {pattern!r} is faulty" for pattern in patterns if pattern_fault(pattern))
+
+
+def _unnamed_targets(said: str, steps: tuple[Step, ...]) -> Iterable[str]:
+    """Elements and options that a check looks for by words which the prompt never says."""
+    plain, words = " ".join(said.split()).lower(), set(re.findall(r"[\w-]+", said))
+    targets = [
+        part for step in steps for name in step.__struct_fields__ if isinstance(part := getattr(step, name), Target)
+    ]
+    wanted = {called for t in targets for called in (t.name, t.label, t.text) if called}
+    wanted |= {step.option for step in steps if isinstance(step, Choose)}
+    missing = {called for called in wanted if " ".join(called.split()).lower() not in plain}
+    selectors = " ".join(part for t in targets for part in (t.css, t.within) if part)
+    missing |= {name for name in _SELECTED.findall(selectors) if name not in words}
+    if missing:
+        yield f"the prompt never says: {', '.join(sorted(missing)[:6])}"
 
 
 def _unsaid(said: str, pairs: Iterable[tuple[str, str]]) -> Iterable[str]:

@@ -33,6 +33,8 @@ class ExerciseEntry:
     suite: str  # label
     weight: float  # of its suite's pass rate in the candidate's
     varies: bool  # another seed asks something else
+    not_measured: str | None = None  # why it cannot be asked on this rig
+    guidance: str | None = None  # for those who mark its replies
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,6 +122,7 @@ class AttemptEntry:
     remarks: tuple[str, ...]
     fault: str
     checks: tuple[CheckEntry, ...]
+    pictures: tuple[tuple[str, bytes], ...] = ()  # of a page: width and PNG
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -6,6 +6,7 @@ History of the format:
 3: exercises tell their suite and its weight, timed requests their procedure and point, phases their energy.
 4: signatures.
 5: candidates tell whether they are a baseline, sessions which program served.
+6: exercises tell why they are not measured and how their replies are marked; pictures of pages, marks, assessments.
 """
 
 from sqlalchemy import (
@@ -21,7 +22,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-SCHEMA_VERSION = 5
+SCHEMA_VERSION = 6
 metadata = MetaData()
 
 
@@ -63,6 +64,8 @@ exercise = Table(
     Column("suite", String, nullable=False),  # label of the suite that it is of
     Column("weight", Float, nullable=False),  # of its suite's pass rate in the candidate's, beside other suites
     Column("varies", Boolean, nullable=False),  # another seed asks something else
+    Column("not_measured", String),  # why it cannot be asked on this rig; none: it can
+    Column("guidance", String),  # for those who mark its replies; none: the general one
 )
 
 candidate = Table(
@@ -191,6 +194,46 @@ check_result = Table(
     Column("wall_s", Float, nullable=False),
 )
 
+picture = Table(
+    "picture",
+    metadata,
+    _id(),
+    _of("attempt"),
+    Column("width", String, nullable=False),  # "phone" or "desktop"
+    Column("png", LargeBinary, nullable=False),
+)
+
+mark = Table(
+    "mark",
+    metadata,
+    _id(),
+    Column("at", Float, nullable=False),
+    Column("marker", String, nullable=False),
+    Column("exercise_id", String, ForeignKey("exercise.id"), nullable=False),
+    Column("item", String, nullable=False),  # digest of what was shown: replies that are alike are one item
+    Column("showing", Integer, nullable=False),  # 1, or 2 when it was shown again to see whether the mark holds
+    Column("value", Integer),  # 0 to 4; none: skipped, or the one before is taken back
+    Column("note", String, nullable=False),
+    Column("via", String, nullable=False),  # "terminal" or "sheet"
+)
+
+assessment = Table(
+    "assessment",
+    metadata,
+    _id(),
+    Column("at", Float, nullable=False),
+    Column("assessor", String, nullable=False),
+    Column("exercise_id", String, ForeignKey("exercise.id"), nullable=False),
+    Column("first_item", String, nullable=False),
+    Column("second_item", String),  # none: one item was marked by itself
+    Column("round", Integer, nullable=False),  # 1, 2 ...: the same question again with another seed
+    Column("value", Integer),  # 0 to 4, of one item
+    Column("choice", String),  # "first", "second" or "equal", of a pair
+    Column("reply", LargeBinary, nullable=False),  # zlib over UTF-8
+    Column("fault", String, nullable=False),  # why there is neither value nor choice; empty when there is
+    UniqueConstraint("assessor", "first_item", "second_item", "round"),
+)
+
 memory_block = Table(
     "memory_block",
     metadata,
@@ -277,5 +320,9 @@ UPGRADES = {
     4: (
         "ALTER TABLE candidate ADD COLUMN baseline BOOLEAN",
         "ALTER TABLE session ADD COLUMN program VARCHAR",
+    ),
+    5: (
+        "ALTER TABLE exercise ADD COLUMN not_measured VARCHAR",
+        "ALTER TABLE exercise ADD COLUMN guidance VARCHAR",
     ),
 }

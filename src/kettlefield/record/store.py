@@ -8,7 +8,7 @@ import json
 import os
 import sqlite3
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -195,6 +195,14 @@ class Record:
             connection.execute(schema.campaign.insert().values(**row))
             connection.execute(schema.exercise.insert(), rows)
 
+    def set_not_measured(self, reasons: Mapping[str, str]) -> None:
+        """Write why exercises cannot be asked on this rig, by id; all others can."""
+        table = schema.exercise
+        with self._writing() as connection:
+            connection.execute(table.update().values(not_measured=None))
+            for exercise_id, reason in reasons.items():
+                connection.execute(table.update().where(table.c.id == exercise_id).values(not_measured=reason))
+
     def put_candidate(self, entry: CandidateEntry) -> int:
         """The candidate's id; it is added when it is not there yet."""
         table = schema.candidate
@@ -267,6 +275,7 @@ class Record:
             attempts = sa.select(schema.attempt.c.id).where(schema.attempt.c.trial_id.in_(trials))
             checks = schema.check_result
             connection.execute(checks.delete().where(checks.c.attempt_id.in_(attempts)))
+            connection.execute(schema.picture.delete().where(schema.picture.c.attempt_id.in_(attempts)))
             connection.execute(schema.attempt.delete().where(schema.attempt.c.trial_id.in_(trials)))
             return connection.execute(schema.trial.delete().where(schema.trial.c.outcome.in_(outcomes))).rowcount
 
@@ -356,6 +365,9 @@ def _put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: A
     checks = [{"attempt_id": attempt_id, **dataclasses.asdict(check)} for check in entry.checks]
     if checks:
         connection.execute(schema.check_result.insert(), checks)
+    pictures = [{"attempt_id": attempt_id, "width": width, "png": png} for width, png in entry.pictures]
+    if pictures:
+        connection.execute(schema.picture.insert(), pictures)
 
 
 def _put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:

@@ -87,6 +87,14 @@ class Passage:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Picture:
+    """What a page looked like at one width."""
+
+    width: str  # "phone" or "desktop"
+    data_url: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class OpenTrial:
     """One trial to open."""
 
@@ -95,6 +103,7 @@ class OpenTrial:
     outcome: str
     lines: tuple[str, ...]  # checks and timings in words
     passages: tuple[Passage, ...]
+    pictures: tuple[Picture, ...] = ()  # of a page, as it was opened
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

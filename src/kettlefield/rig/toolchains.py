@@ -9,6 +9,10 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+from kettlefield.core.languages import PAGE
+from kettlefield.rig.packages import find_packages
+
+DRIVER = "playwright"  # leads the browser that pages are opened in
 PROBE_TIMEOUT_S = 20.0  # a version line takes milliseconds; a cold disk may take seconds
 
 
@@ -113,6 +117,21 @@ def _plain(language: str, program: str, pattern: str, package: str) -> Callable[
     return probe
 
 
+def _html() -> Toolchain | Missing:
+    # the program itself: what is on the path may be a script around it that reads the user's settings
+    found = next(filter(None, (shutil.which(place) for place in ("/usr/lib/chromium/chromium", "chromium"))), None)
+    match = re.search(r"(\d+(?:\.\d+){2,3})", _ask([found, "--version"])) if found else None
+    if found is None or match is None:
+        return Missing(language=PAGE, remedy="apt-get install chromium")
+    if isinstance(find_packages((DRIVER,)), str):
+        return Missing(language=PAGE, remedy="pip install 'kettlefield[pages]'")
+    program = Path(found).resolve()
+    fonts = tuple(str(folder) for folder in (Path("/etc/fonts"),) if folder.is_dir())
+    return Toolchain(
+        language=PAGE, program=str(program), version=match[1], mounts=(*_outside_usr(program.parent), *fonts)
+    )
+
+
 _PROBES: dict[str, Callable[[], Toolchain | Missing]] = {
     "python": _python,
     "javascript": _javascript,
@@ -123,6 +142,7 @@ _PROBES: dict[str, Callable[[], Toolchain | Missing]] = {
     "go": _go,
     "bash": _plain("bash", "bash", r"version (\d+\.\d+\.\d+)", "bash"),
     "sql": _plain("sql", "sqlite3", r"(\d+\.\d+\.\d+)", "sqlite3"),
+    PAGE: _html,
 }
 LANGUAGES_KNOWN = tuple(_PROBES)
 

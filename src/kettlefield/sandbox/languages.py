@@ -10,9 +10,9 @@ from kettlefield.rig.toolchains import Toolchain
 from kettlefield.sandbox.job import Job, RunLimits
 
 HARNESS = Path(str(resources.files("kettlefield.sandbox") / "harness"))
-_HARNESS_DIR = ".harness"  # beside the answer; every isolation starts a run in the folder that holds both
+HARNESS_DIR = ".harness"  # beside the answer; every isolation starts a run in the folder that holds both
 # -S -s -E: the standard library and nothing else; -B: no byte code into a folder that is read-only
-_PYTHON_FLAGS = ("-S", "-s", "-E", "-B")
+PYTHON_FLAGS = ("-S", "-s", "-E", "-B")
 # one thread: a numeric library that starts one a processor reserves address space for each
 _ONE_THREAD = {name: "1" for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")}
 
@@ -47,7 +47,7 @@ def script_job(
 def tool_job(toolchain: Toolchain, files: dict[str, str], words: tuple[str, ...], limits: RunLimits) -> Job:
     """A job that runs a Python program of an exercise's own; ``words`` are its file and its arguments."""
     return Job(
-        argv=(toolchain.program, *_PYTHON_FLAGS, *words),
+        argv=(toolchain.program, *PYTHON_FLAGS, *words),
         limits=limits,
         files=files,
         mounts=toolchain.mounts,
@@ -66,10 +66,10 @@ def _job(
     is_python = toolchain.language == "python"
     # the collector must know its limit: the runtime reserves far more address space than it uses
     heap_mib = max(16, limits.memory_bytes // 2**20 - 64)
-    flags = _PYTHON_FLAGS if is_python else (f"--max-old-space-size={heap_mib}", "--no-warnings")
-    harness = {f"{_HARNESS_DIR}/{command[0]}": (HARNESS / command[0]).read_text(encoding="utf-8")}
+    flags = PYTHON_FLAGS if is_python else (f"--max-old-space-size={heap_mib}", "--no-warnings")
+    harness = {f"{HARNESS_DIR}/{command[0]}": (HARNESS / command[0]).read_text(encoding="utf-8")}
     return Job(
-        argv=(toolchain.program, *flags, f"{_HARNESS_DIR}/{command[0]}", *command[1:]),
+        argv=(toolchain.program, *flags, f"{HARNESS_DIR}/{command[0]}", *command[1:]),
         limits=limits,
         files={**files, **harness},
         stdin=stdin,

@@ -80,6 +80,9 @@ def _one_check_faults(spec: fmt.ExerciseFile, check: fmt.Check) -> list[Fault]:
     if (spec.language == "text") != isinstance(check, fmt.TextCheck):
         hint = 'Texts are checked by kind "text".'
         return [(f'a check of this kind does not fit language "{spec.language}"', key, hint)]
+    if (spec.language == "html") != isinstance(check, fmt.PageCheck | fmt.PageRulesCheck):
+        hint = 'Pages are checked by the kinds "page" and "page-rules".'
+        return [(f'a check of this kind does not fit language "{spec.language}"', key, hint)]
     called = isinstance(check, fmt.CallsCheck) or (
         isinstance(check, fmt.GrowthCheck | fmt.BudgetCheck) and check.function is not None
     )
@@ -130,6 +133,7 @@ def _kind_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
             f"Write {fmt.OPENING} and {fmt.CLOSING}.",
         ),
         "files": (bool(spec.files), "names one file only", "List the others under files."),
+        "page": (spec.language == "html", f'asks for "{spec.language}"', 'Write language = "html".'),
         "explain": (spec.language == "text", f'asks for "{spec.language}"', 'Write language = "text".'),
     }
     holds, what, hint = wants.get(spec.kind, (True, "", ""))

@@ -7,12 +7,14 @@ import msgspec
 
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import Duration, Size
+from kettlefield.suite.page_steps import Step
 
-Kind = Literal["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files"]
+Kind = Literal["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files", "page"]
 KINDS: tuple[str, ...] = get_args(Kind)
-LanguageName = Literal["python", "javascript", "c", "cpp", "rust", "java", "go", "bash", "sql", "any", "text"]
+LanguageName = Literal["python", "javascript", "c", "cpp", "rust", "java", "go", "bash", "sql", "html", "any", "text"]
 CALLABLE = ("python", "javascript")  # languages whose functions can be called one by one
 Selection = Literal["all", "short"]
+GUIDANCE = "guidance.md"  # how replies are marked from 0 to 4
 OPENING, CLOSING = "opening.txt", "closing.txt"  # what stands before and after a gap
 
 
@@ -118,7 +120,36 @@ class ScopeCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="edit-
     keep: tuple[str, ...] = ()  # signatures and names that must still stand, white space folded
 
 
-Check = CallsCheck | ProgramCheck | ScriptCheck | GrowthCheck | BudgetCheck | TextCheck | ScopeCheck
+Width = Literal["phone", "desktop"]
+WIDTHS: dict[str, tuple[int, int]] = {"phone": (390, 844), "desktop": (1280, 800)}  # width and height in px
+Rule = Literal["language", "names", "contrast", "keyboard", "fits"]
+
+
+class PageCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="page"):
+    """A page opened in a browser: steps, and what it must show after them; it makes no error meanwhile."""
+
+    steps: str  # file beside exercise.toml: [{"do": "click", "on": {...}}, {"do": "expect", ...}]
+    widths: tuple[Width, ...] = ("phone", "desktop")
+    dialogs: bool = False  # it may open them; they are dismissed
+
+
+class PageRulesCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="page-rules"):
+    """Simple rules of an accessible page, at both widths."""
+
+    rules: tuple[Rule, ...] = ("language", "names", "contrast", "keyboard", "fits")
+
+
+Check = (
+    CallsCheck
+    | ProgramCheck
+    | ScriptCheck
+    | GrowthCheck
+    | BudgetCheck
+    | TextCheck
+    | ScopeCheck
+    | PageCheck
+    | PageRulesCheck
+)
 
 
 class Decoy(_Part, frozen=True, kw_only=True):
@@ -168,7 +199,7 @@ class ExerciseFile(_Part, frozen=True, kw_only=True):
     limits: Limits = Limits()
 
 
-class Step(_Part, frozen=True, kw_only=True):
+class MethodStep(_Part, frozen=True, kw_only=True):
     """One method call on a case's object."""
 
     call: str
@@ -183,7 +214,7 @@ class CallCase(_Part, frozen=True, kw_only=True):
     args: list[Any] = []
     expect: Any = None
     raises: str | None = None  # the error's type; nothing is returned then
-    steps: tuple[Step, ...] = ()
+    steps: tuple[MethodStep, ...] = ()
     by_hand: bool = False  # worked by hand from the prompt, not by running the answer
 
 
@@ -216,10 +247,12 @@ class Exercise(msgspec.Struct, frozen=True, kw_only=True):
     turns: tuple[Turn, ...]
     call_cases: dict[str, tuple[CallCase, ...]]  # by check name
     program_cases: dict[str, tuple[ProgramCase, ...]]
+    page_steps: dict[str, tuple[Step, ...]]  # by check name
     scripts: dict[str, str]  # check programs and makers of inputs: file name -> text
     given: dict[str, str]  # files that the model is shown and may edit
     opening: str | None  # what stands before a gap; None when there is none
     closing: str
+    guidance: str | None  # for those who mark replies from 0 to 4; none: the general one
     decoys: dict[str, dict[str, str]]  # decoy name -> file name -> text
     is_variant: bool = False  # drawn from a seed: what its cases expect is still to be worked out
 

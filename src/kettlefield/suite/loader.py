@@ -11,6 +11,7 @@ from kettlefield.core.patching import Fit, apply_changes, parse_diff
 from kettlefield.suite import format as fmt
 from kettlefield.suite.consistency import check_spec
 from kettlefield.suite.lock import combine, exercise_digests, lock_faults
+from kettlefield.suite.page_steps import Step, step_fault
 from kettlefield.suite.toml_struct import parse_json, read_text, read_toml, to_struct
 from kettlefield.suite.variants import BASE_SEED, draw_values, fill
 
@@ -117,10 +118,12 @@ def load_exercise(folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
             for c in checks
             if isinstance(c, fmt.ProgramCheck | fmt.ScriptCheck)
         },
+        page_steps={c.name: _steps(folder / c.steps, read) for c in checks if isinstance(c, fmt.PageCheck)},
         scripts={name: read.text(folder / name) for check in checks for name in _scripts_of(check)},
         given=read.files(folder / "given", None) if (folder / "given").is_dir() else {},
         opening=read.text(opening) if opening.exists() else None,
         closing=read.text(closing) if closing.exists() else "",
+        guidance=read.text(folder / fmt.GUIDANCE).strip() if (folder / fmt.GUIDANCE).exists() else None,
         decoys={decoy.name: _decoy(folder, spec, decoy, read) for decoy in spec.decoy},
         is_variant=bool(spec.vary) and seed != BASE_SEED,
     )
@@ -182,6 +185,22 @@ def _cases(path: Path, kind: type[C], read: "_Reader") -> tuple[C, ...]:
         except msgspec.ValidationError as err:
             raise InputError(f"case {number}: {err}", str(path), "See docs/reference for the fields.") from err
     return tuple(cases)
+
+
+def _steps(path: Path, read: "_Reader") -> tuple[Step, ...]:
+    data = parse_json(read.text(path), path)
+    if not isinstance(data, list) or not any(isinstance(e, dict) and e.get("do") == "expect" for e in data):
+        raise InputError("holds no list of steps that expects something", str(path), 'Write [{"do": "expect", ...}].')
+    steps: list[Step] = []
+    for number, entry in enumerate(data, 1):
+        try:
+            steps.append(msgspec.convert(entry, Step))
+            fault = step_fault(steps[-1])
+        except msgspec.ValidationError as err:
+            fault = str(err)
+        if fault:
+            raise InputError(f"step {number}: {fault}", str(path), "See docs/reference for the steps.")
+    return tuple(steps)
 
 
 class _Reader:

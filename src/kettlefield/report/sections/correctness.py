@@ -1,5 +1,6 @@
 """Fourth question: what is right, what fails, how - and what did the model write?"""
 
+import base64
 from typing import Any
 
 import pandas as pd
@@ -14,6 +15,7 @@ from kettlefield.report.parts import (
     OpenExercise,
     OpenTrial,
     Passage,
+    Picture,
     Section,
     Square,
     Table,
@@ -25,6 +27,7 @@ from kettlefield.report.parts import (
 )
 
 MOST_TRIALS = 600  # to open in the page: it is to be mailed
+MOST_PICTURES = 120  # of pages, some ten thousand bytes each
 MOST_ROWS = 400  # exercises in the grid
 PROMPT_CHARS, FAILED_CHARS, PASSED_CHARS, ERROR_CHARS = 4000, 3000, 1200, 1500
 
@@ -118,6 +121,7 @@ def _trials(material: Material, ids: list[int], total: int) -> Trials:
     """The chosen trials by exercise; what each exercise asks stands there once."""
     by_exercise: dict[str, list[OpenTrial]] = {}
     prompts: dict[str, Passage] = {}
+    shown = 0
     for trial_id in ids:
         trial = open_trial(material.record, trial_id)
         exercise = str(trial["exercise_id"])
@@ -125,7 +129,9 @@ def _trials(material: Material, ids: list[int], total: int) -> Trials:
         if first is not None and exercise not in prompts:
             text = "\n\n".join(message["content"] for message in first["messages"])
             prompts[exercise] = cut("prompt", text, PROMPT_CHARS)
-        by_exercise.setdefault(exercise, []).append(_open(trial))
+        opened = _open(trial, with_pictures=shown < MOST_PICTURES)
+        shown += len(opened.pictures)
+        by_exercise.setdefault(exercise, []).append(opened)
     missing = Passage(title="prompt", text="", length=0)
     return Trials(
         exercises=tuple(
@@ -136,9 +142,13 @@ def _trials(material: Material, ids: list[int], total: int) -> Trials:
     )
 
 
-def _open(trial: dict[str, Any]) -> OpenTrial:
+def _open(trial: dict[str, Any], *, with_pictures: bool) -> OpenTrial:
     attempts = trial["attempts"]
     passed = trial["outcome"] == Outcome.PASSED.value
+    pictures = tuple(
+        Picture(width=width, data_url="data:image/png;base64," + base64.b64encode(png).decode())
+        for width, png in (attempts[-1]["pictures"].items() if attempts and with_pictures else ())
+    )
     passages: list[Passage] = []
     lines: list[str] = []
     for attempt in attempts:
@@ -175,4 +185,5 @@ def _open(trial: dict[str, Any]) -> OpenTrial:
         outcome=str(trial["outcome"]),
         lines=tuple(lines),
         passages=tuple(passages),
+        pictures=pictures,
     )

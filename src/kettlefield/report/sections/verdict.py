@@ -2,6 +2,7 @@
 
 from datetime import UTC, datetime
 
+from kettlefield.analysis.frames import not_measured
 from kettlefield.core.acceptance import Verdict
 from kettlefield.core.units import format_bytes
 from kettlefield.report.material import Material
@@ -37,6 +38,13 @@ def section(material: Material) -> Section:
         title="Verdict",
         parts=present(
             Words(text=simulated, tone="warning") if campaign["simulated"] else None,
+            Words(
+                text="Left out, because this rig could not ask it:",
+                items=tuple(not_measured(material.record)),
+                tone="warning",
+            )
+            if not_measured(material.record)
+            else None,
             Words(text="On condition:", items=conditions) if conditions else None,
             Table(
                 title="Every candidate",

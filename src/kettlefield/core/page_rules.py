@@ -1,0 +1,110 @@
+"""Simple, stated rules of an accessible page, judged on an inventory of what it shows.
+
+They are a floor, not an audit: language and title, names of controls and pictures, contrast of text,
+reach by the keyboard, no sideways scrolling.
+"""
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from kettlefield.core.plaintext import shorten
+from kettlefield.core.seen import read_colour
+
+RULES = ("language", "names", "contrast", "keyboard", "fits")
+LARGE_PX, LARGE_BOLD_PX, BOLD = 24.0, 18.66, 700  # WCAG 2.2: 18 pt, or 14 pt and bold
+CONTRAST, CONTRAST_LARGE = 4.5, 3.0  # WCAG 2.2, success criterion 1.4.3
+_SLACK = 0.01  # of a ratio, for rounding
+SHOWN = 3  # faults of one rule that are named; the rest is counted
+
+
+def contrast_ratio(one: tuple[float, float, float], other: tuple[float, float, float]) -> float:
+    """Contrast of two colours of channels 0 to 255, from 1 (the same) to 21 (black on white).
+
+    Source
+    ------
+    WCAG 2.2, "contrast ratio" and "relative luminance".
+    """
+    lighter, darker = sorted((_luminance(one), _luminance(other)), reverse=True)
+    return (lighter + 0.05) / (darker + 0.05)
+
+
+def _luminance(colour: tuple[float, float, float]) -> float:
+    red, green, blue = (
+        share / 12.92 if share <= 0.04045 else ((share + 0.055) / 1.055) ** 2.4
+        for share in (channel / 255 for channel in colour)
+    )
+    return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+
+
+def blended(layers: Iterable[str]) -> tuple[float, float, float]:
+    """The colour that layers of backgrounds give, the nearest first, on a white page."""
+    shown = (255.0, 255.0, 255.0)
+    for layer in reversed(list(layers)):
+        colour = read_colour(layer)
+        if colour is not None:
+            shown = _over(colour, shown)
+    return shown
+
+
+def _over(colour: tuple[float, float, float, float], behind: tuple[float, float, float]) -> tuple[float, float, float]:
+    share = colour[3]
+    red, green, blue = (share * top + (1 - share) * below for top, below in zip(colour[:3], behind, strict=True))
+    return red, green, blue
+
+
+def rule_faults(inventory: Mapping[str, Any], reached: Iterable[int] | None) -> dict[str, list[str]]:
+    """What breaks each rule, in words; a rule that holds has an empty list.
+
+    Parameters
+    ----------
+    inventory : mapping
+        As the browser's side tells it: language, title, controls, texts, unnamed_images, widths in px.
+    reached : iterable of int, optional
+        Controls that the tabulator key came to, by place; None: it was not tried, and no rule is broken by it.
+    """
+    controls = list(inventory.get("controls", []))
+    wide, view = float(inventory.get("scroll_width_px", 0)), float(inventory.get("view_width_px", 0))
+    return {
+        "language": [
+            *(["the page does not say its language (html lang)"] if not inventory.get("language") else []),
+            *(["the page has no title"] if not inventory.get("title") else []),
+        ],
+        "names": _named(
+            [f"{c['is']!r} has no name" for c in controls if not c["name"]]
+            + [f"picture {image!r} has no text in its place" for image in inventory.get("unnamed_images", [])]
+        ),
+        "contrast": _named([fault for text in inventory.get("texts", []) if (fault := _contrast_fault(text))]),
+        "keyboard": _named(_unreached(controls, set(reached))) if reached is not None else [],
+        "fits": [f"it is {wide:.0f} px wide in a view of {view:.0f} px"] if wide > view + 1 else [],
+    }
+
+
+def _contrast_fault(text: Mapping[str, Any]) -> str:
+    colour = read_colour(str(text["colour"]))
+    if colour is None:
+        return ""
+    behind = blended(map(str, text["behind"]))
+    ratio = contrast_ratio(_over(colour, behind), behind)
+    size, weight = float(text["size_px"]), float(text["weight"])
+    large = size >= LARGE_PX or (size >= LARGE_BOLD_PX and weight >= BOLD)
+    wanted = CONTRAST_LARGE if large else CONTRAST
+    return (
+        f"{shorten(str(text['text']), 40)!r} has contrast {ratio:.1f}, wanted {wanted:g}"
+        if ratio < wanted - _SLACK
+        else ""
+    )
+
+
+def _unreached(controls: list[Mapping[str, Any]], reached: set[int]) -> list[str]:
+    """Controls that the tabulator key never comes to; of a group one is enough."""
+    groups = {controls[at]["group"] for at in reached if 0 <= at < len(controls)} - {""}
+    return [
+        f"the tabulator key never comes to {control['is']!r}"
+        for at, control in enumerate(controls)
+        if at not in reached and control["group"] not in groups
+    ]
+
+
+def _named(faults: list[str]) -> list[str]:
+    more = len(faults) - SHOWN
+    return [*faults[:SHOWN], f"and {more} more"] if more > 0 else faults

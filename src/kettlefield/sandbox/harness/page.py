@@ -1,0 +1,291 @@
+"""Runs inside the isolation: opens the answer's page in a browser, carries out steps, tells what is seen.
+
+What is expected of it never comes in here: targets and quantities go in, what was found goes out.
+"""
+
+import base64
+import json
+import mimetypes
+import os
+import signal
+import sys
+
+sys.path += filter(None, os.environ.pop("PACKAGES", "").split(":"))
+
+from playwright.sync_api import Error, sync_playwright
+
+ORIGIN = "http://localhost/"  # nothing listens: every request is answered from the files, or refused
+ACTION_MS = 1500
+TURN_MS = 50  # of the page's clock, that every action takes
+QUIET_MS, MOST_LOOKS = 20, 50
+CLOCK_STARTS, CLOCK_STANDS = "2031-03-10T08:00:00Z", "2031-03-10T08:00:01Z"
+MAX_TEXT, MAX_LIST, MAX_ERRORS = 2000, 200, 10
+MAX_PICTURE_PX = 1600  # of a page's height
+OUTER = {"script", "stylesheet", "font"}
+# counted apart, so that a page of millions of elements is named before anything walks it
+COUNT = "document.getElementsByTagName('*').length"
+# how often the document has changed; the page's own timers stand still meanwhile
+CHANGES = """() => {
+  if (window.__changes === undefined) {
+    window.__changes = 0;
+    new MutationObserver(seen => { window.__changes += seen.length; })
+      .observe(document, {subtree: true, childList: true, attributes: true, characterData: true});
+  }
+  return window.__changes;
+}"""
+BOX = """element => { const box = element.getBoundingClientRect();
+  return {left: box.left, top: box.top, right: box.right, bottom: box.bottom,
+          width: innerWidth, height: innerHeight}; }"""
+INVENTORY = open(os.path.join(os.path.dirname(os.path.abspath(__file__)), "inventory.js"), encoding="utf-8").read()  # noqa: SIM115
+FOCUSED = """() => { const at = document.activeElement;
+  return at && at !== document.body ? (at.__place ?? -1) : -1; }"""
+
+
+def main():
+    descriptor, order = int(sys.argv[1]), json.load(sys.stdin)
+    files = {name: open(name, "rb").read() for name in order["files"]}  # noqa: SIM115
+
+    def send(**record):
+        line = f"{order['nonce']} {json.dumps(record)}\n".encode()
+        while line:
+            line = line[os.write(descriptor, line) :]
+
+    place = {"visit": None, "step": 0}
+
+    def stuck(*_):
+        send(stuck=place)
+        os._exit(0)
+
+    signal.signal(signal.SIGALRM, stuck)
+    signal.alarm(4 * order["stuck_s"])  # starting a browser on a busy machine
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path=order["browser"],
+            chromium_sandbox=False,  # this process tree is shut in as a whole
+            args=["--disable-dev-shm-usage", "--disable-gpu", "--force-color-profile=srgb"],
+        )
+        send(opened=browser.version)
+        visits = Visits(browser, files, order, send, place)
+        for number, visit in enumerate(order["visits"]):
+            place.update(visit=number, step=0)
+            signal.alarm(order["stuck_s"])
+            visits.run(number, visit)
+        send(finished=True)
+        os._exit(0)  # what is left of the browser dies with the isolation
+
+
+class Visits:
+    """One page after the other in one window, each with nothing kept from the one before."""
+
+    def __init__(self, browser, files, order, send, place):
+        self.files, self.order, self.send, self.place = files, order, send, place
+        self.begin()
+        context = browser.new_context(
+            service_workers="block",
+            accept_downloads=False,
+            reduced_motion="reduce",
+            locale="en-GB",
+            timezone_id="UTC",
+        )
+        context.set_default_timeout(ACTION_MS)
+        context.set_default_navigation_timeout(order["stuck_s"] * 1000)
+        # time passes when a step lets it: what a page shows hangs neither on the day nor on how busy the rig is
+        context.clock.install(time=CLOCK_STARTS)
+        context.clock.pause_at(CLOCK_STANDS)
+        context.route("**/*", self.answer)
+        context.on("page", self.popup)
+        self.page = context.new_page()
+        self.wire = context.new_cdp_session(self.page)
+        self.page.on("console", self.said)
+        self.page.on("pageerror", lambda error: self.error(f"uncaught: {error}"))
+        self.page.on("dialog", self.dialog)
+        self.page.on("crash", lambda _: self.error("the page's process ended"))
+        self.page.on("websocket", lambda socket: self.leave("websocket", socket.url))
+
+    def begin(self):
+        self.errors, self.outside, self.dialogs, self.popups = [], [], 0, 0
+
+    def error(self, text):
+        if len(self.errors) < MAX_ERRORS:
+            self.errors.append(text[:MAX_TEXT])
+
+    def leave(self, kind, url):
+        if len(self.outside) < MAX_ERRORS:
+            self.outside.append([kind, url[:MAX_TEXT]])
+
+    def said(self, message):
+        if message.type == "error":
+            self.error(f"console: {message.text}")
+
+    def dialog(self, dialog):
+        self.dialogs += 1
+        dialog.dismiss()
+
+    def popup(self, page):
+        if page is not getattr(self, "page", page):
+            self.popups += 1
+            page.close()
+
+    def answer(self, route):
+        url = route.request.url
+        name = url.split("#")[0].split("?")[0].removeprefix(ORIGIN) or self.order["main"]
+        if not url.startswith(ORIGIN):
+            self.leave(route.request.resource_type, url)
+            route.abort()
+        elif name in self.files:
+            kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
+            charset = "; charset=utf-8" if kind.startswith("text/") or kind.endswith(("javascript", "json")) else ""
+            route.fulfill(body=self.files[name], content_type=kind + charset)
+        elif name == "favicon.ico":
+            route.fulfill(status=204)  # the browser's own wish, not the page's
+        else:
+            route.fulfill(status=404, body="")
+
+    def run(self, number, visit):
+        self.page.goto("about:blank")
+        self.wire.send("Storage.clearDataForOrigin", {"origin": ORIGIN, "storageTypes": "all"})
+        self.page.set_viewport_size(dict(zip(("width", "height"), visit["size"], strict=True)))
+        self.begin()
+        found = {"visit": number, "seen": [], "fault": None, "elements": 0}
+        try:
+            self.page.goto(ORIGIN + self.order["main"])
+            self.settle()
+            found["elements"] = self.page.evaluate(COUNT)
+            if found["elements"] <= self.order["most_elements"]:
+                self.look(visit, found)
+        except Error as error:
+            found["fault"] = words(error)
+        self.send(**found, errors=self.errors, outside=self.outside, dialogs=self.dialogs, popups=self.popups)
+
+    def look(self, visit, found):
+        if visit["picture"]:
+            found["picture"] = base64.b64encode(self.picture()).decode()
+        if visit["rules"]:
+            found["inventory"] = self.inventory()
+        for step in visit["steps"]:
+            self.place["step"] += 1
+            signal.alarm(self.order["stuck_s"])
+            try:
+                if step["do"] == "expect":
+                    found["seen"].append({"step": self.place["step"], "value": self.read(step)})
+                else:
+                    self.act(step)
+                    self.settle()
+            except Error as error:
+                found["seen"].append({"step": self.place["step"], "failed": words(error)})
+                return
+        if visit["rules"]:
+            found["reached"] = self.reached(found["inventory"])
+
+    def settle(self):
+        """Let the page's clock run on a little, then wait in ours until its document no longer changes."""
+        self.page.clock.run_for(TURN_MS)
+        before = None
+        for _ in range(MOST_LOOKS):
+            now = self.page.evaluate(CHANGES)
+            if now == before:
+                return
+            before = now
+            self.page.wait_for_timeout(QUIET_MS)
+
+    def picture(self):
+        height = self.page.evaluate("Math.max(innerHeight, document.documentElement.scrollHeight)")
+        width = self.page.viewport_size["width"]
+        clip = {"x": 0, "y": 0, "width": width, "height": min(int(height), MAX_PICTURE_PX)}
+        return self.page.screenshot(full_page=True, clip=clip, animations="disabled", caret="hide")
+
+    def find(self, target):
+        page = self.page
+        if target.get("role"):
+            name = target.get("name")
+            found = page.get_by_role(target["role"], name=name) if name else page.get_by_role(target["role"])
+        elif target.get("label"):
+            found = page.get_by_label(target["label"])
+        elif target.get("text"):
+            found = page.get_by_text(target["text"], exact=True)
+        else:
+            found = page.locator(target["css"])
+        within = target.get("within")
+        return page.locator(within).locator(found) if within else found
+
+    def one(self, target):
+        return self.find(target).nth((target.get("nth") or 1) - 1)
+
+    def act(self, step):
+        does = step["do"]
+        if does == "click":
+            self.one(step["on"]).click()
+        elif does == "type":
+            self.one(step["into"]).fill(step["text"])
+        elif does == "choose":
+            self.one(step["of"]).select_option(label=step["option"])
+        elif does == "press":
+            if step.get("at"):
+                self.one(step["at"]).focus()
+            self.page.keyboard.press(step["key"])
+        elif does == "drag":
+            self.one(step["what"]).drag_to(self.one(step["to"]))
+        elif does == "wait":
+            self.page.clock.run_for(int(step["seconds"] * 1000))
+        else:
+            raise ValueError(f"step={does!r}: none of the harness's")
+
+    def read(self, step):
+        what, target = step["what"], step["of"]
+        if what in OF_ALL:
+            return OF_ALL[what](self.find(target).filter(visible=True))
+        return OF_ONE[what](self.one(target), step.get("property"))
+
+    def inventory(self):
+        return self.page.evaluate(INVENTORY, self.order["most_listed"])
+
+    def reached(self, inventory):
+        """Which of the listed controls the tabulator key comes to, by their places in the list."""
+        self.page.evaluate("document.activeElement && document.activeElement.blur()")
+        reached = set()
+        for _ in range(len(inventory["controls"]) + 8):
+            self.page.keyboard.press("Tab")
+            reached.add(self.page.evaluate(FOCUSED))
+        return sorted(reached - {-1})
+
+
+def box_inside(element):
+    box = element.evaluate(BOX)
+    return box["left"] >= -1 and box["right"] <= box["width"] + 1
+
+
+def size_of(element):
+    return element.bounding_box() or {"width": 0, "height": 0}  # nothing where it is not shown
+
+
+# quantities of all elements that a target means, and of the first of them
+OF_ALL = {
+    "count": lambda found: found.count(),
+    "visible": lambda found: found.count() > 0,
+    "texts": lambda found: [fold(text) for text in found.all_inner_texts()[:MAX_LIST]],
+}
+OF_ONE = {
+    "text": lambda element, _: fold(element.inner_text()),
+    "value": lambda element, _: element.input_value(),
+    "checked": lambda element, _: element.is_checked(),
+    "enabled": lambda element, _: element.is_enabled(),
+    "attribute": lambda element, name: element.get_attribute(name),
+    "style": lambda element, name: element.evaluate("(e, name) => getComputedStyle(e).getPropertyValue(name)", name),
+    "focused": lambda element, _: element.evaluate("e => e === document.activeElement"),
+    "width": lambda element, _: size_of(element)["width"],
+    "height": lambda element, _: size_of(element)["height"],
+    "inside": lambda element, _: box_inside(element),
+    "picture": lambda element, _: base64.b64encode(element.screenshot(animations="disabled")).decode(),
+}
+
+
+def fold(text):
+    return " ".join(text.split())[:MAX_TEXT]
+
+
+def words(error):
+    """What went wrong, without the driver's own log."""
+    return str(error).split("Call log:")[0].strip().split("\n")[0][:400]
+
+
+main()
