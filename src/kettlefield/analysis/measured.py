@@ -11,12 +11,14 @@ from kettlefield.analysis.contrast import Figures
 from kettlefield.analysis.frames import campaign_facts, counted_trials
 from kettlefield.analysis.limits import loads_of, procedure_ends
 from kettlefield.analysis.memory import Memory, memories
+from kettlefield.analysis.scores import Marking, mean_by_exercise, mixed_scores, read_marking
 from kettlefield.analysis.suites import by_suite, exercises_frame, together
 from kettlefield.analysis.timing import timed_frame, undisturbed
 from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.escape import escape_signs
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import quantile_interval
+from kettlefield.core.marking import Weights
 from kettlefield.core.measures import MEASURES
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.properties import belongs
@@ -30,7 +32,8 @@ Found = Estimate | float | None
 class Measured:
     """Looks measures up in a record; each part of it is read once, when something asks for it."""
 
-    def __init__(self, record: Record, trials: pd.DataFrame) -> None:
+    def __init__(self, record: Record, trials: pd.DataFrame, weights: Weights) -> None:
+        self._weights = weights
         self._record = record
         self._all_trials = trials
 
@@ -109,6 +112,9 @@ class Measured:
             return float(mine["outcome"].isin(criterion.outcomes).sum())
         if criterion.measure == "escape_attempts":
             return float(mine["id"].isin(self._escaping).sum())
+        if criterion.measure == "marked_score":
+            marked = self._marking.trials[self._marking.trials["id"].isin(mine["id"])]
+            return mean_by_exercise(marked, mixed_scores(marked, self._marking.weights_used), confidence)
         return together(by_suite(mine, self._exercises), confidence=confidence)
 
     def _at_depth(self, row: Figures, depth: int, field: str, quantile: float, confidence: float) -> Found:
@@ -160,6 +166,10 @@ class Measured:
     def _depths(self) -> pd.DataFrame:
         frame = timed_frame(self._record)
         return frame[frame["purpose"] == "depth"]
+
+    @cached_property
+    def _marking(self) -> Marking:
+        return read_marking(self._record, self._weights)
 
     @cached_property
     def _memories(self) -> dict[str, Memory]:

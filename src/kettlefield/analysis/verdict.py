@@ -18,6 +18,7 @@ from kettlefield.core.acceptance import (
 )
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import samples_for_bound
+from kettlefield.core.marking import Weights
 from kettlefield.core.measures import MEASURES
 from kettlefield.core.paired import Evidence, Pairs, exercises_to_settle, no_worse, score_interval
 from kettlefield.record.store import Record
@@ -56,15 +57,18 @@ class Decision:
     verdicts: tuple[CandidateVerdict, ...]  # of all candidates but baselines
     recommended: dict[str, str]  # model -> candidate
     conditions: dict[str, tuple[str, ...]]  # candidate -> what its verdict holds for
+    weights: Weights  # of marks, in the score that has them mixed in
 
     def of(self, candidate: str) -> CandidateVerdict | None:
         """The verdict on one candidate."""
         return next((one for one in self.verdicts if one.candidate == candidate), None)
 
 
-def reach_verdicts(record: Record, table: Contrast, criteria: Sequence[Criterion]) -> tuple[CandidateVerdict, ...]:
+def reach_verdicts(
+    record: Record, table: Contrast, criteria: Sequence[Criterion], weights: Weights
+) -> tuple[CandidateVerdict, ...]:
     """Hold every candidate against the criteria, in the order of the record; a baseline is not up for approval."""
-    verdicts, measured = [], Measured(record, table.trials)
+    verdicts, measured = [], Measured(record, table.trials, weights)
     for row in table.rows:
         if row.baseline:
             continue

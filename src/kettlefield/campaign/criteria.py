@@ -6,8 +6,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kettlefield.campaign import tables
+from kettlefield.campaign.marking import check_evidence, read_weights
 from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Threshold
 from kettlefield.core.errors import InputError
+from kettlefield.core.marking import Weights
 from kettlefield.core.measures import MEASURES, Measure, Unit
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.properties import PROPERTIES, belongs
@@ -36,6 +38,7 @@ class Terms:
     criteria: tuple[Criterion, ...]
     conditions: tuple[str, ...]
     budget_bytes: int | None  # memory that a candidate may take
+    weights: Weights  # of marks
 
 
 def terms_of_text(text: str, where: Path) -> Terms:
@@ -52,8 +55,11 @@ def terms_of_text(text: str, where: Path) -> Terms:
         raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
     written = to_struct(data, tables.PlanFile, where)
     budget = written.rig.memory_budget
+    criteria = read_criteria(written.criterion, where)
+    check_evidence(criteria, str(where))
     return Terms(
-        criteria=read_criteria(written.criterion, where),
+        criteria=criteria,
+        weights=read_weights(written, str(where)),
         conditions=written.conditions,
         budget_bytes=int(budget) if budget is not None else None,
     )

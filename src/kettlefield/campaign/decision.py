@@ -26,7 +26,7 @@ def decide(record: Record, *, terms: Terms | None = None) -> Decision:
     facts = campaign_facts(record)
     terms = terms or terms_of_text(facts["plan_text"], record.path)
     table = contrast(record)
-    verdicts = reach_verdicts(record, table, terms.criteria)
+    verdicts = reach_verdicts(record, table, terms.criteria, terms.weights)
     return Decision(
         title=facts["title"],
         simulated=facts["simulated"],
@@ -36,4 +36,5 @@ def decide(record: Record, *, terms: Terms | None = None) -> Decision:
         verdicts=verdicts,
         recommended=recommendations(table, verdicts),
         conditions=conditions_of(record, terms.conditions),
+        weights=terms.weights,
     )

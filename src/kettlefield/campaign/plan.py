@@ -11,8 +11,10 @@ import msgspec
 
 from kettlefield.campaign import tables
 from kettlefield.campaign.criteria import check_against_plan, read_criteria
+from kettlefield.campaign.marking import Assessor, check_evidence, read_assessor, read_weights
 from kettlefield.core.acceptance import Criterion
 from kettlefield.core.errors import InputError
+from kettlefield.core.marking import Weights
 from kettlefield.suite.toml_struct import nearest, read_text, read_toml, to_struct
 
 MOST_WEIGHT = 1000.0
@@ -59,6 +61,8 @@ class Plan:
     criteria: tuple[Criterion, ...]
     conditions: tuple[str, ...]  # under which an approval holds
     digest: str  # of the file's text
+    weights: Weights  # of marks
+    assessor: Assessor | None  # a second model that marks replies
     parts: dict[str, str]  # digest of each part that a running campaign must not see changed
 
     @property
@@ -83,12 +87,13 @@ def read_plan(path: Path) -> Plan:
         raise InputError(f"blocks is {written.rig.blocks}", f"{path} [rig]", "Write 1 or more.")
     candidates = tuple(_resolve(path, written, number) for number in range(len(written.candidate)))
     _check_candidates(path, candidates)
-    plan_parts = {
+    plan_parts: dict[str, Any] = {
         "suite": _suite_part(written),
         "rig": data.get("rig"),
         **{name: data.get(name) for name in tables.OVERRIDABLE},
         "criterion": data.get("criterion"),
-        **({"conditions": data["conditions"]} if written.conditions else {}),
+        # left out where the plan does not have them, as plans of older records do not
+        **{name: data[name] for name in ("conditions", "marking", "assessor") if name in data},
         **{
             f"candidate {candidate.name}": {
                 **candidate.settings(),
@@ -100,6 +105,7 @@ def read_plan(path: Path) -> Plan:
         },
     }
     criteria = read_criteria(written.criterion, path)
+    check_evidence(criteria, str(path))
     depths = frozenset(depth for candidate in candidates for depth in candidate.speed.depth.tokens)
     check_against_plan(criteria, depths, str(path))
     return Plan(
@@ -113,6 +119,8 @@ def read_plan(path: Path) -> Plan:
         criteria=criteria,
         conditions=written.conditions,
         digest=_digest(text),
+        weights=read_weights(written, str(path)),
+        assessor=read_assessor(written, path),
         parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()},
     )
 

@@ -4,9 +4,11 @@ import asyncio
 import json
 import os
 import time
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -67,8 +69,19 @@ def begin_campaign(
             place,
             "Restore the suite, or give the plan a new record.",
         )
-    before: dict[str, str] = json.loads(found["plan_parts"])
-    # candidates may be added to a running campaign; whatever was there must be as it was
+    check_same_plan(found, plan, place)
+    record.set_not_measured(asked.not_measured)
+
+
+def check_same_plan(campaign: Mapping[str, Any], plan: Plan, place: str) -> None:
+    """Refuse a plan that is not the one a campaign was begun with.
+
+    Raises
+    ------
+    InputError
+        A part of it was changed since; candidates may be added.
+    """
+    before: dict[str, str] = json.loads(campaign["plan_parts"])
     changed = [name for name, digest in before.items() if plan.parts.get(name) != digest]
     if changed:
         raise InputError(
@@ -76,7 +89,6 @@ def begin_campaign(
             place,
             "Undo the change, or give the plan a new record: results under other settings are never mixed in.",
         )
-    record.set_not_measured(asked.not_measured)
 
 
 def _check_calibration(plan: Plan) -> None:

@@ -150,7 +150,7 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
             await client.close()
         return
     baseline_bytes = place.accelerator.used() if place.accelerator is not None else None
-    process = await _start(place)
+    process = await _start(place.plan, place.candidate)
     sampler = Sampler(process.pid, place.accelerator, place.candidate.memory.sample_every)
     try:
         load_s = await process.wait_ready()
@@ -188,6 +188,36 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
         await process.stop()
 
 
+@asynccontextmanager
+async def speaking(plan: Plan, candidate: Candidate) -> AsyncIterator[ChatClient]:
+    """A server to talk with that is no candidate: nothing of it is measured or written down.
+
+    Raises
+    ------
+    ServerError
+        It would not start or was not ready in time.
+    """
+    table = candidate.server
+    if table.url is not None:
+        await wait_for_url(table.url, table.ready_paths, table.ready_within)
+        client = _http(candidate, table.url)
+        try:
+            yield client
+        finally:
+            await client.close()
+        return
+    process = await _start(plan, candidate)
+    try:
+        await process.wait_ready()
+        talker = process if isinstance(process, StdioServer) else _http(candidate, process.url)
+        try:
+            yield talker
+        finally:
+            await talker.close()
+    finally:
+        await process.stop()
+
+
 async def load_from_disk(place: Place, first_words: FirstWords) -> None:
     """Start the server once with its weights out of the page cache, put one short request, stop it.
 
@@ -212,11 +242,11 @@ def _note_clock_step(place: Place, offset_s: float) -> None:
         place.record.save_note(text, place.candidate_id)
 
 
-async def _start(place: Place) -> Served:
-    launch = _launch(place.plan, place.candidate)
-    if place.candidate.server.protocol == "stdio":
+async def _start(plan: Plan, candidate: Candidate) -> Served:
+    launch = _launch(plan, candidate)
+    if candidate.server.protocol == "stdio":
         server = StdioServer(launch)
-        server.reply_within_s = place.candidate.server.reply_within
+        server.reply_within_s = candidate.server.reply_within
         try:
             await server.start()
         except BaseException:

@@ -125,6 +125,28 @@ class GradingTable(_Table, frozen=True, kw_only=True):
     fault_retries: int = 1  # for a fault of server or rig, before it is recorded
 
 
+class MarkingTable(_Table, frozen=True, kw_only=True):
+    """``[marking]``: what people's marks count for beside the checks."""
+
+    weight: float = 0.0  # share of a reply's score that its mark makes up; 0: shown only
+
+
+class AssessorTable(_Table, frozen=True, kw_only=True):
+    """``[assessor]``: a second model that marks replies; shown, and used only as far as it agrees with people."""
+
+    model: str
+    level: str = "as served"
+    weights: str = ""
+    server: ServerTable
+    prompting: PromptingTable = PromptingTable()
+    sampling: SamplingTable = SamplingTable(max_tokens=600)
+    kinds: tuple[str, ...] = ("explain", "page")  # of exercises whose replies it marks
+    rounds: int = 2  # every question is asked so often, each time with another seed
+    pairs: int = 40  # of replies to one exercise that are held against each other, in both orders
+    weight: float = 0.0  # share of a reply's score; 0: shown only
+    agreement_at_least: float = 0.6  # kappa with people's marks; below it they are shown and not used
+
+
 class CriterionTable(_Table, frozen=True, kw_only=True):
     """``[[criterion]]``: what would make a candidate acceptable, set before the results are seen."""
 
@@ -205,3 +227,5 @@ class PlanFile(_Table, frozen=True, kw_only=True):
     speed: SpeedTable = SpeedTable()
     memory: MemoryTable = MemoryTable()
     grading: GradingTable = GradingTable()
+    marking: MarkingTable = MarkingTable()
+    assessor: AssessorTable | None = None

@@ -11,6 +11,8 @@ COMMANDS = {
     "contrast": "candidates side by side; or an old record and a new one",
     "trials": "list trials, or open one: prompt, reply, files, checks, timings",
     "decide": "hold a record against its plan's criteria; sign; is it still valid?",
+    "mark": "mark replies by hand, blind; in the terminal or on a sheet",
+    "assess": "let a second model mark replies, and measure how far to trust it",
     "report": "one page with verdict, criteria, levels, correctness, speed, memory, evidence",
     "export": "hand a record on: CSV, Parquet, JUnit-style XML, CycloneDX",
     "demo": "run a full example: two made-up models at four levels each",

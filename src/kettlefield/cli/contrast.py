@@ -7,7 +7,7 @@ from pathlib import Path
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
-PARTS = ("solved", "speed", "memory", "cost", "replies")
+PARTS = ("solved", "speed", "memory", "cost", "replies", "marks")
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -29,7 +29,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "--part",
         choices=PARTS,
         help="the whole of one part: every timing procedure; memory by phase; solved at first, after repair and in "
-        "several samples; cost of a solution; how far replies follow the reference level's",
+        "several samples; cost of a solution; how far replies follow the reference level's; marks by people and by an "
+        "assessor",
     )
     parser.add_argument("--against", metavar="MODEL@LEVEL", help="hold all others against this one, whatever its model")
     parser.add_argument(

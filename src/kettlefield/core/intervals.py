@@ -211,6 +211,37 @@ def quantile_interval(values: Sequence[float], q: float, *, confidence: float = 
     )
 
 
+def mean_of_groups(groups: Sequence[Sequence[float]], *, confidence: float = 0.95) -> Estimate:
+    """Mean of all values, with an interval that takes each group as one draw.
+
+    Parameters
+    ----------
+    groups : sequence of sequence of float
+        Values that belong together, such as the samples of one exercise; none of them empty.
+    confidence : float
+        Two-sided, within (0, 1).
+
+    Returns
+    -------
+    Estimate
+        Without bounds when there is one group only; ``n`` counts values.
+
+    Source
+    ------
+    The ratio estimator of cluster sampling, Cochran (1977), Sampling Techniques, section 9A.1, with Student's t.
+    """
+    _check_confidence(confidence)
+    sums, sizes = np.array([sum(g) for g in groups]), np.array([len(g) for g in groups], dtype=float)
+    total, clusters = float(sizes.sum()), len(groups)
+    value = float(sums.sum() / total)
+    if clusters < 2:
+        return Estimate(value=value, low=None, high=None, n=int(total))
+    residuals = sums - value * sizes
+    variance = clusters / (clusters - 1) * float((residuals**2).sum()) / total**2
+    reach = float(special.stdtrit(clusters - 1, (1 + confidence) / 2)) * math.sqrt(variance)
+    return Estimate(value=value, low=value - reach, high=value + reach, n=int(total))
+
+
 def samples_for_bound(q: float, *, confidence: float) -> int:
     """Fewest values that can bound quantile ``q`` on its far side, one-sided at ``confidence``.
 

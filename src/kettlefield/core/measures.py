@@ -55,6 +55,13 @@ MEASURES = {
             among=True,
         ),
         Measure(
+            name="marked_score",
+            unit=Unit.RATIO,
+            meaning="mean score of trials, marks mixed in at the weights of [marking] and [assessor]",
+            needs="the answers part",
+            among=True,
+        ),
+        Measure(
             name="outcome_count",
             unit=Unit.COUNT,
             meaning="trials that ended in one of the outcomes that the criterion names",

@@ -175,6 +175,34 @@ class ProcedureEntry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class MarkEntry:
+    """A person's mark of one reply; without a value the one before is taken back."""
+
+    marker: str
+    exercise_id: str
+    item: str  # digest of what was shown
+    showing: int
+    value: int | None
+    note: str
+    via: str  # "terminal" or "sheet"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AssessmentEntry:
+    """An assessor's answer on one reply, or on two."""
+
+    assessor: str
+    exercise_id: str
+    first_item: str
+    second_item: str | None
+    round: int
+    value: int | None
+    choice: str | None
+    reply: str
+    fault: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SignatureEntry:
     """One decision under one state of the results, chained to the one before it."""
 

@@ -8,7 +8,7 @@ import json
 import os
 import sqlite3
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -18,11 +18,13 @@ from kettlefield import __version__
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.record import schema
 from kettlefield.record.entries import (
+    AssessmentEntry,
     AttemptEntry,
     CampaignEntry,
     CandidateEntry,
     ExchangeEntry,
     ExerciseEntry,
+    MarkEntry,
     MemoryEntry,
     ProcedureEntry,
     SessionEntry,
@@ -322,6 +324,26 @@ class Record:
         """Write one phase's memory."""
         with self._writing() as connection:
             connection.execute(schema.memory_block.insert().values(**dataclasses.asdict(entry)))
+
+    def save_marks(self, entries: Sequence[MarkEntry]) -> None:
+        """Add marks, all or none; what stands is the last of each marker, reply and showing."""
+        rows = [{**dataclasses.asdict(entry), "at": time.time()} for entry in entries]
+        if rows:
+            with self._writing() as connection:
+                connection.execute(schema.mark.insert(), rows)
+
+    def save_assessment(self, entry: AssessmentEntry) -> None:
+        """Write one answer of an assessor."""
+        row = {**dataclasses.asdict(entry), "at": time.time(), "reply": pack_text(entry.reply)}
+        with self._writing() as connection:
+            connection.execute(schema.assessment.insert().values(**row))
+
+    def assessed(self, assessor: str) -> set[tuple[str, str | None, int]]:
+        """Items and round of every question that an assessor was asked already."""
+        table = schema.assessment
+        with self.reading() as connection:
+            query = sa.select(table.c.first_item, table.c.second_item, table.c.round)
+            return {tuple(row) for row in connection.execute(query.where(table.c.assessor == assessor))}
 
     def save_signature(self, entry: SignatureEntry) -> None:
         """Add a signature; none is ever changed."""

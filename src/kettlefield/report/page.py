@@ -4,12 +4,13 @@ import re
 from collections.abc import Mapping
 from functools import cache
 
-from jinja2 import Environment, PackageLoader, StrictUndefined
+from jinja2 import Environment
 from markupsafe import Markup, escape
 
 from kettlefield.core.plaintext import visible
 from kettlefield.report.parts import Cell, Section, head_text
 from kettlefield.report.style import svg_in_page
+from kettlefield.report.templating import make_environment
 
 _FOLDS = re.compile(r"([@_])")  # a long heading may fold behind these
 _STATUSES = frozenset({"met", "not met", "undecided", "approved", "rejected"})
@@ -41,15 +42,7 @@ def render_page(
 
 @cache
 def _environment() -> Environment:
-    # autoescape is on for everything, not by file name
-    made = Environment(
-        loader=PackageLoader("kettlefield.report"),
-        autoescape=True,
-        undefined=StrictUndefined,
-        finalize=_finalize,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
+    made = make_environment()
     made.filters["cell_text"] = lambda cell: cell.text if isinstance(cell, Cell) else cell
     made.filters["cell_class"] = _cell_class
     made.filters["head_text"] = lambda head: Markup(  # noqa: S704 - escaped just before
@@ -57,11 +50,6 @@ def _environment() -> Environment:
     )
     made.filters["head_class"] = lambda head: {">": "number", "=": "line"}.get(head[:1], "")
     return made
-
-
-def _finalize(value: object) -> object:
-    """Whatever is written to the page: control and direction characters of others are made visible."""
-    return visible(value) if isinstance(value, str) and not isinstance(value, Markup) else value
 
 
 def _cell_class(cell: Cell | str) -> str:

@@ -11,6 +11,7 @@ from kettlefield.core.errors import KettlefieldError
 from kettlefield.core.units import format_bytes
 from kettlefield.rig.simulated_card import claim_bytes, read_card, used_bytes
 from kettlefield.standin.app import App, Settings
+from kettlefield.standin.assessor import SimulatedAssessor, read_leans
 from kettlefield.standin.models import load_model
 from kettlefield.standin.physics import Physics
 from kettlefield.standin.quirks import add_quirks, read_quirks
@@ -34,6 +35,9 @@ def main() -> int:
     )
     parser.add_argument("--context", type=int, default=4096, help="tokens a slot")
     parser.add_argument("--slots", type=int, default=1)
+    parser.add_argument(
+        "--assess", metavar="LEANS", help="assess replies too, leaning so: place=0.3,length=0.2,noise=0.1"
+    )
     add_quirks(parser)
     args = parser.parse_args()
     try:
@@ -62,6 +66,7 @@ def _serve(args: argparse.Namespace) -> int:
     settings = Settings(
         physics=physics,
         replier=Replier(model, args.level, exercises),
+        assessor=SimulatedAssessor(read_leans(args.assess), exercises) if args.assess is not None else None,
         card=args.card,
         level=args.level,
         context_tokens=args.context,

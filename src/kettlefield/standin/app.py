@@ -13,6 +13,7 @@ from aiohttp import web
 
 from kettlefield import __version__
 from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
+from kettlefield.standin.assessor import SimulatedAssessor
 from kettlefield.standin.engine import Engine, Stream
 from kettlefield.standin.physics import Physics
 from kettlefield.standin.quirks import Quirks, TrueLog, now_s
@@ -31,6 +32,7 @@ class Settings:
 
     physics: Physics
     replier: Replier
+    assessor: SimulatedAssessor | None  # none: it does not assess
     card: Path
     level: str
     context_tokens: int
@@ -150,7 +152,11 @@ class App:
             tokens = tokens[-(self._settings.context_tokens - 1) :]
         prompt_tokens = len(tokens)
         cap = min(cap, self._settings.context_tokens - prompt_tokens)
-        reply = self._settings.replier.reply(prompt, int(body.get("seed") or 0), is_chat=is_chat)
+        seed, assessor = int(body.get("seed") or 0), self._settings.assessor
+        if assessor is not None and assessor.is_asked(prompt):
+            reply = Reply(assessor.reply(prompt, seed))
+        else:
+            reply = self._settings.replier.reply(prompt, seed, is_chat=is_chat)
         pieces, reason = _pieces(reply, cap)
         stream = Stream(prompt=tokens, wanted_tokens=len(pieces))
         usage = {"prompt_tokens": prompt_tokens, "completion_tokens": len(pieces)}

@@ -42,7 +42,7 @@ ready_within = "60 s"
 [sampling]
 temperature = 0.2
 seed = 11
-max_tokens = 700
+max_tokens = 950
 
 [speed]
 requests = 12

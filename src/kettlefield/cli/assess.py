@@ -1,0 +1,54 @@
+"""``kettlefield assess``: a second model marks replies; how far it can be trusted is measured first."""
+
+import argparse
+from pathlib import Path
+
+from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.exits import ExitCode
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "assess",
+        help=COMMANDS["assess"],
+        description="Put a campaign's replies to the plan's [assessor]: each by itself, and pairs in both orders, blind\n"
+        "and several times. Shown first is how it leans by place and by length, and how it agrees with the\n"
+        "checks and with people; its marks count only as far as the plan lets them.",
+        epilog="examples:\n  kettlefield assess plan.toml\n  kettlefield contrast record.db --part marks",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("plan", type=Path)
+    parser.add_argument("--json", action="store_true", help="print what was marked as one JSON document")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Ask what was not asked yet, then show what came of it."""
+    import asyncio  # noqa: PLC0415
+    import sys  # noqa: PLC0415
+
+    from rich.progress import Progress  # noqa: PLC0415
+
+    from kettlefield.campaign.assessing import assess  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
+    from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
+    from kettlefield.cli.console import make_console  # noqa: PLC0415
+    from kettlefield.cli.marks_part import show_marks  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+
+    plan = read_plan(args.plan)
+    record = Record.open(plan.record)
+    faults = 0
+    with record.lock(), Progress(console=make_console(stderr=True), transient=True) as progress:
+        task = progress.add_task("questions to the assessor", total=None)
+
+        def on_done(done: int, total: int, fault: str) -> None:
+            nonlocal faults
+            faults += bool(fault)
+            progress.update(task, completed=done, total=total)
+
+        asked = asyncio.run(assess(plan, record, on_done))
+    record.close()
+    print(f"kettlefield: {asked} questions asked, {faults} without an answer", file=sys.stderr)
+    show_marks(plan.record, None, as_json=args.json)
+    return ExitCode.NOT_MEASURED if asked and faults == asked else ExitCode.DONE

@@ -1,0 +1,99 @@
+"""``kettlefield mark``: people mark replies without knowing whose they are."""
+
+import argparse
+from pathlib import Path
+
+from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.exits import ExitCode
+
+
+def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
+    """Add this command."""
+    parser = commands.add_parser(
+        "mark",
+        help=COMMANDS["mark"],
+        description="Mark replies from 0 to 4 by each exercise's guidance, in an order of chance, without a word of\n"
+        "which model or level wrote them. Every mark is kept as it is given: stop and go on when you like.\n"
+        "Some replies come a second time at the end, to see whether your marks hold.",
+        epilog="examples:\n  kettlefield mark record.db --by 'Ines Quine'\n"
+        "  kettlefield mark record.db --by 'Ines Quine' --sheet pages.html   # pages are judged by their pictures\n"
+        "  kettlefield mark record.db --read marks.json\n"
+        "  kettlefield mark record.db                                        # how far markers agree",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("record", type=Path)
+    parser.add_argument("--by", metavar="NAME", help="who marks; without it, what was marked so far is shown")
+    parser.add_argument("--kinds", metavar="KIND,...", help="exercises of these kinds, or all (default explain,page)")
+    way = parser.add_mutually_exclusive_group()
+    way.add_argument("--sheet", type=Path, metavar="OUT", help="write a page to mark in, with the pictures of pages")
+    way.add_argument("--read", type=Path, metavar="FILE", help="take in the marks that a sheet saved")
+    parser.add_argument("--json", action="store_true", help="print what was marked as one JSON document")
+    parser.set_defaults(run=run)
+
+
+def run(args: argparse.Namespace) -> int:
+    """Mark, write a sheet, read one, or show what was marked."""
+    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415 - pandas takes half a second
+    from kettlefield.analysis.items import items_of, kinds_of  # noqa: PLC0415
+    from kettlefield.cli.marks_part import show_marks  # noqa: PLC0415
+    from kettlefield.record.store import Record  # noqa: PLC0415
+
+    _check_options(args)
+    record = Record.open(args.record)
+    title = campaign_facts(record)["title"]
+    kinds = kinds_of(args.kinds)
+    if args.read is not None:
+        _read_sheet(record, args.read)
+    elif args.sheet is not None:
+        return _write_sheet(record, title, args)
+    elif args.by is not None:
+        from kettlefield.cli.marking_sitting import sit  # noqa: PLC0415
+
+        with record.lock():
+            sit(record, items_of(record, kinds), args.by, title)
+        return ExitCode.DONE
+    show_marks(args.record, None, as_json=args.json)
+    return ExitCode.DONE
+
+
+def _check_options(args: argparse.Namespace) -> None:
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+
+    if args.by is not None and (not args.by.strip() or not args.by.isprintable() or args.read is not None):
+        what = "does not go with --read" if args.read is not None else "is no name"
+        raise InputError(what, "--by", "Write a person's name; a sheet that is read names its marker itself.")
+    if args.sheet is not None and args.by is None:
+        raise InputError("wants --by", "--sheet", "Say who marks: the order is drawn for each marker.")
+    if args.json and (args.by is not None or args.sheet is not None):
+        raise InputError("shows what was marked", "--json", "Leave --by and --sheet out.")
+
+
+def _write_sheet(record: "Record", title: str, args: argparse.Namespace) -> int:  # type: ignore[name-defined] # noqa: F821
+    import sys  # noqa: PLC0415
+
+    from kettlefield.analysis.items import items_of, kinds_of  # noqa: PLC0415
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.report.sheet import write_sheet  # noqa: PLC0415
+
+    try:
+        shown = write_sheet(record, items_of(record, kinds_of(args.kinds)), args.by, title, args.sheet)
+    except OSError as err:
+        raise InputError(f"cannot be written ({err.strerror})", str(args.sheet), "Name a file of yours.") from err
+    print(
+        f"{args.sheet}: {shown} replies to mark. Open it in a browser, mark, press Save, then run:\n"
+        f"  kettlefield mark {args.record} --read marks.json",
+        file=sys.stderr,
+    )
+    return ExitCode.DONE
+
+
+def _read_sheet(record: "Record", path: Path) -> None:  # type: ignore[name-defined] # noqa: F821
+    import sys  # noqa: PLC0415
+
+    from kettlefield.analysis.items import items_of  # noqa: PLC0415
+    from kettlefield.campaign.marks_file import read_marks_file  # noqa: PLC0415
+    from kettlefield.suite.format import KINDS  # noqa: PLC0415
+
+    with record.lock():
+        marker, count, old = read_marks_file(record, items_of(record, KINDS), path)
+    print(f"{path}: {count} marks by {marker} taken in, {old} were there already", file=sys.stderr)
