@@ -13,7 +13,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from kettlefield.core.languages import LANGUAGES
+from kettlefield.core.languages import PROGRAM_LANGUAGES
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "reference" / "schemas"
 DEMO_LEVELS = ("f16", "q8_0", "q4_k_m", "q2_k")
@@ -38,7 +38,7 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
     assert done.code == 0, done.err
     assert "SIMULATED" in done.out
     assert (folder / "plan.toml").exists() and (folder / "record.db").exists()
-    assert "256 trials" in done.err
+    assert "272 trials" in done.err
     # the same files were weighed, drafted and qualified
     assert "memory needed; budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out
     assert (folder / "drafted.toml").read_text().count("[[candidate]]") == 7
@@ -188,7 +188,7 @@ def test_contrast_keeps_its_contract(demo, run_main):
         f"{model}@{level}" for model in ("marram-1.2b", "kelpling-400m") for level in DEMO_LEVELS
     ]
     for row in found["candidates"]:
-        assert row["trials"] == 32 == sum(row["outcomes"].values())
+        assert row["trials"] == 34 == sum(row["outcomes"].values())
         assert row["solved"] == row["outcomes"].get("passed", 0)
         assert row["pass_rate"]["low"] <= row["pass_rate"]["value"] <= row["pass_rate"]["high"]
         assert row["first_token_s"]["p50"]["n"] in {12, 12 - row["disturbed"]}
@@ -235,8 +235,8 @@ def test_trials_lists_filters_and_opens(demo, run_main):
     folder, _ = demo
     record = folder / "record.db"
     listed = run_main("trials", record, "--json").json["trials"]
-    assert len(listed) == 256
-    assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 256
+    assert len(listed) == 272
+    assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 272
     wanted = "id candidate exercise seed outcome score attempts first_token_s decode_rate_tps completion_tokens finish_reason"
     assert set(wanted.split()) <= listed[0].keys()
     wrong = run_main("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
@@ -291,7 +291,7 @@ def test_run_again_the_demo_repeats_nothing(demo, run_cli):
     folder, first = demo
     again = run_cli("demo", folder)
     assert again.code == 0
-    assert "256 of them already in the record" in again.err
+    assert "272 of them already in the record" in again.err
     table = first.out[first.out.index("Which code model") : first.out.index("Look next")]
     assert table in again.out
 
@@ -314,12 +314,12 @@ def test_the_record_is_lean_and_holds_what_an_audit_asks_for(demo):
     connection.close()
     assert one[0] == (folder / "plan.toml").read_text()
     rig = json.loads(one[3])
-    assert rig["toolchains"].keys() == set(LANGUAGES) and rig["isolation"]["name"] == "bubblewrap"
+    assert rig["toolchains"].keys() == {*PROGRAM_LANGUAGES, "html"} and rig["isolation"]["name"] == "bubblewrap"
     assert all(len(digest) == 64 and json.loads(text)["sampling"]["seed"] == 11 for digest, text in weights)
     assert all("--weights" in command and "simulated" in words for command, words, _, _ in sessions)
     assert all(ended == "stopped" and load_s > 0 for _, _, ended, load_s in sessions)
     # 100,000 trials are to stay under 1 GB: 10 KB a trial
-    assert sum(sizes) / 256 < 8_000
+    assert sum(sizes) / 272 < 8_000
 
 
 def console_blocks(text):

@@ -13,7 +13,7 @@ GAP = "def rest(hours):\n    # what is left of a day, never below nothing\n    "
 NEWER_COLUMNS = {
     "attempt": "turn",
     "trial": "first_outcome",
-    "exercise": "suite weight varies",
+    "exercise": "suite weight varies not_measured guidance",
     "exchange": "point disturbed scheduled_lag_s memory_bytes events thinking_tokens",
     "session": "load_kind first_answer_s program",
     "candidate": "baseline",
@@ -103,7 +103,7 @@ def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan,
         for table, columns in NEWER_COLUMNS.items():
             for column in columns.split():
                 connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
-        for table in ("procedure", "signature"):
+        for table in ("procedure", "signature", "picture", "mark", "assessment"):
             connection.execute(f"DROP TABLE {table}")
         connection.execute("UPDATE exchange SET purpose = 'speed' WHERE purpose = 'latency'")
         connection.execute("UPDATE meta SET value = '1' WHERE key = 'schema_version'")

@@ -6,9 +6,9 @@ import pytest
 
 from kettlefield.core.answer import Wanted
 from kettlefield.core.extraction import extract_answer
-from kettlefield.core.languages import LANGUAGES
+from kettlefield.core.languages import LANGUAGES, PROGRAM_LANGUAGES
 from kettlefield.grading.grader import grade_files
-from kettlefield.rig.toolchains import LANGUAGES_KNOWN, Missing, find_toolchain
+from kettlefield.rig.toolchains import Missing, find_toolchain
 from kettlefield.sandbox.available import available_isolation
 from kettlefield.suite.format import Exercise, ExerciseFile, Limits, ProgramCase, ProgramCheck, Turn
 
@@ -102,7 +102,7 @@ def outcome(language, code):
     return str(grade.outcome), grade.fault or (grade.checks[0].detail if grade.checks else "")
 
 
-@pytest.mark.parametrize("language", LANGUAGES_KNOWN)
+@pytest.mark.parametrize("language", PROGRAM_LANGUAGES)
 def test_a_language_is_here_and_each_end_is_told_apart(language):
     assert not isinstance(find_toolchain(language), Missing), find_toolchain(language)
     before, after = WRONG[language]
@@ -151,7 +151,7 @@ def test_a_build_that_bombs_is_bounded():
     )  # it is not there to be seen
 
 
-@pytest.mark.parametrize("language", [name for name in LANGUAGES_KNOWN if name != "python"])
+@pytest.mark.parametrize("language", [name for name in PROGRAM_LANGUAGES if name != "python"])
 def test_a_program_is_found_fenced_by_any_name_and_bare(language):
     wanted = Wanted(language=language, file="answer" + LANGUAGES[language].suffix)
     code = RIGHT[language]

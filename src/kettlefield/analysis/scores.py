@@ -108,16 +108,18 @@ def _candidate(name: str, trials: pd.DataFrame, weights: Weights) -> MarkedCandi
     return MarkedCandidate(
         candidate=name,
         marked=int(trials["mark"].notna().sum()),
-        mean_mark=mean_by_exercise(trials, trials["mark"]),
+        mean_mark=mean_by_exercise(trials, trials["mark"], most=HIGHEST),
         assessed=int(trials["assessment"].notna().sum()),
-        mean_assessment=mean_by_exercise(trials, trials["assessment"]),
+        mean_assessment=mean_by_exercise(trials, trials["assessment"], most=HIGHEST),
         checks_score=mean_by_exercise(trials, trials["score"]),
         marked_score=mean_by_exercise(trials, mixed_scores(trials, weights)),
     )
 
 
-def mean_by_exercise(trials: pd.DataFrame, values: pd.Series, confidence: float = 0.95) -> Estimate | None:
+def mean_by_exercise(
+    trials: pd.DataFrame, values: pd.Series, confidence: float = 0.95, *, most: float = 1.0
+) -> Estimate | None:
     """Mean over trials, its interval over exercises: samples of one exercise are alike."""
     known = trials.assign(value=values).dropna(subset=["value"])
     groups = [list(group) for _, group in known.groupby("exercise")["value"]]
-    return mean_of_groups(groups, confidence=confidence) if groups else None
+    return mean_of_groups(groups, confidence=confidence, within=(0.0, most)) if groups else None

@@ -12,9 +12,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "assess",
         help=COMMANDS["assess"],
-        description="Put a campaign's replies to the plan's [assessor]: each by itself, and pairs in both orders, blind\n"
-        "and several times. Shown first is how it leans by place and by length, and how it agrees with the\n"
-        "checks and with people; its marks count only as far as the plan lets them.",
+        description="Put a campaign's replies to the plan's [assessor], blind, several times, pairs in both orders.\n"
+        "Shown first is how it leans by place and length and how it agrees with checks and people; then its marks.",
         epilog="examples:\n  kettlefield assess plan.toml\n  kettlefield contrast record.db --part marks",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )

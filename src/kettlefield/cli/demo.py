@@ -65,6 +65,8 @@ def run(args: argparse.Namespace) -> int:
             f"  kettlefield contrast {record} --part speed  depth, clients, capacity, cache, loads\n"
             f"  kettlefield trials {record} --outcome wrong-answer  what failed\n"
             f"  kettlefield trials {record} --open 1  one trial whole: prompt, reply, files, checks\n"
+            f"  kettlefield assess {plan}  a second model marks replies: how far to trust it\n"
+            f"  kettlefield mark {record} --by NAME  mark them yourself, blind\n"
             f"  kettlefield decide {record} --json  the verdicts for a script"
         )
     )

@@ -12,9 +12,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "mark",
         help=COMMANDS["mark"],
-        description="Mark replies from 0 to 4 by each exercise's guidance, in an order of chance, without a word of\n"
-        "which model or level wrote them. Every mark is kept as it is given: stop and go on when you like.\n"
-        "Some replies come a second time at the end, to see whether your marks hold.",
+        description="Mark replies from 0 to 4 by each exercise's guidance, without a word of whose they are; stop and\n"
+        "go on when you like. Some come a second time at the end, to see whether your marks hold.",
         epilog="examples:\n  kettlefield mark record.db --by 'Ines Quine'\n"
         "  kettlefield mark record.db --by 'Ines Quine' --sheet pages.html   # pages are judged by their pictures\n"
         "  kettlefield mark record.db --read marks.json\n"

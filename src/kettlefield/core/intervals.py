@@ -211,7 +211,9 @@ def quantile_interval(values: Sequence[float], q: float, *, confidence: float = 
     )
 
 
-def mean_of_groups(groups: Sequence[Sequence[float]], *, confidence: float = 0.95) -> Estimate:
+def mean_of_groups(
+    groups: Sequence[Sequence[float]], *, confidence: float = 0.95, within: tuple[float, float] = (-math.inf, math.inf)
+) -> Estimate:
     """Mean of all values, with an interval that takes each group as one draw.
 
     Parameters
@@ -220,6 +222,8 @@ def mean_of_groups(groups: Sequence[Sequence[float]], *, confidence: float = 0.9
         Values that belong together, such as the samples of one exercise; none of them empty.
     confidence : float
         Two-sided, within (0, 1).
+    within : tuple of float
+        The scale's ends; no bound lies outside.
 
     Returns
     -------
@@ -239,7 +243,7 @@ def mean_of_groups(groups: Sequence[Sequence[float]], *, confidence: float = 0.9
     residuals = sums - value * sizes
     variance = clusters / (clusters - 1) * float((residuals**2).sum()) / total**2
     reach = float(special.stdtrit(clusters - 1, (1 + confidence) / 2)) * math.sqrt(variance)
-    return Estimate(value=value, low=value - reach, high=value + reach, n=int(total))
+    return Estimate(value=value, low=max(within[0], value - reach), high=min(within[1], value + reach), n=int(total))
 
 
 def samples_for_bound(q: float, *, confidence: float) -> int:

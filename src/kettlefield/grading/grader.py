@@ -1,6 +1,7 @@
 """From a reply, or an answer's files, to an outcome: extraction, checks, the decision."""
 
 import dataclasses
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kettlefield.core.answer import Answer, AnswerFile, Gap, Wanted
@@ -12,7 +13,7 @@ from kettlefield.core.replysigns import is_looping, is_refusal
 from kettlefield.grading.calls import run_calls
 from kettlefield.grading.costs import run_budget, run_growth
 from kettlefield.grading.otherlanguage import is_other_language
-from kettlefield.grading.pages import Picture, Visited, visit_page
+from kettlefield.grading.pages import Picture, Visited, visit_page, visit_pages
 from kettlefield.grading.programs import run_program
 from kettlefield.grading.results import CheckResult, unbuilt
 from kettlefield.grading.scripts import run_script
@@ -121,9 +122,33 @@ def grade_reply(
     return _grade(exercise, answer, facts, isolation, turn)
 
 
-def grade_files(exercise: Exercise, files: dict[str, str], isolation: Isolation, *, turn: int = 1) -> Grade:
-    """Grade files that need no extraction: an exercise's own answer, or a decoy."""
-    return _grade(exercise, _given_answer(exercise, files), Facts(), isolation, turn)
+def grade_files(
+    exercise: Exercise,
+    files: dict[str, str],
+    isolation: Isolation,
+    *,
+    turn: int = 1,
+    visited: Visited | None = None,
+) -> Grade:
+    """Grade files that need no extraction: an exercise's own answer, or a decoy.
+
+    ``visited`` is what the browser saw of a page already; none: it is opened.
+    """
+    return _grade(exercise, _given_answer(exercise, files), Facts(), isolation, turn, visited)
+
+
+def visit_files(exercise: Exercise, answers: list[dict[str, str]], isolation: Isolation) -> Sequence[Visited | None]:
+    """What the browser sees of several of the exercise's own pages, in one run; of other exercises nothing.
+
+    Raises
+    ------
+    RigError
+        The browser or its driver is missing.
+    """
+    if exercise.spec.language != PAGE:
+        return [None] * len(answers)
+    built = [_build(exercise, _given_answer(exercise, files), files, isolation) for files in answers]
+    return visit_pages(exercise, exercise.spec.check, [one for one in built if isinstance(one, Built)], isolation)
 
 
 def _given_answer(exercise: Exercise, files: dict[str, str]) -> Answer:
@@ -136,14 +161,21 @@ def _given_answer(exercise: Exercise, files: dict[str, str]) -> Answer:
     )
 
 
-def _grade(exercise: Exercise, answer: Answer, of_reply: Facts, isolation: Isolation, turn: int) -> Grade:
+def _grade(
+    exercise: Exercise,
+    answer: Answer,
+    of_reply: Facts,
+    isolation: Isolation,
+    turn: int,
+    visited: Visited | None = None,
+) -> Grade:
     results: tuple[CheckResult, ...] = ()
     pictures: tuple[Picture, ...] = ()
     checks = exercise.turns[turn - 1].checks
     fault = ""
     if answer.files:
         try:
-            results, pictures = _run_checks(exercise, checks, answer, isolation)
+            results, pictures = _run_checks(exercise, checks, answer, isolation, visited)
         except RigError as err:
             fault = str(err)
     fault = fault or next((result.detail for result in results if result.end is RunEnd.RIG_FAULT), "")
@@ -193,7 +225,7 @@ class _Bench:
 
 
 def _run_checks(
-    exercise: Exercise, checks: tuple[Check, ...], answer: Answer, isolation: Isolation
+    exercise: Exercise, checks: tuple[Check, ...], answer: Answer, isolation: Isolation, visited: Visited | None
 ) -> tuple[tuple[CheckResult, ...], tuple[Picture, ...]]:
     files = {file.name: file.text for file in answer.files}
     if exercise.spec.language == TEXT:
@@ -202,7 +234,14 @@ def _run_checks(
     built = _build(exercise, answer, files, isolation)
     if isinstance(built, BuildFault):
         return (unbuilt(checks[0], built, _cases(exercise, checks[0])),), ()
-    bench = _Bench(exercise=exercise, checks=checks, built=built, files=files, isolation=isolation, visits=[])
+    bench = _Bench(
+        exercise=exercise,
+        checks=checks,
+        built=built,
+        files=files,
+        isolation=isolation,
+        visits=[visited] if visited else [],
+    )
     results: list[CheckResult] = []
     for check in checks:
         results.append(_run_check(bench, check))

@@ -6,6 +6,7 @@ One run visits the page for all its checks, each time afresh and at a stated wid
 import base64
 import io
 import secrets
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,10 +21,10 @@ from kettlefield.core.plaintext import shorten
 from kettlefield.core.seen import NEAR_COLOUR, read_colour, shortfall
 from kettlefield.grading.results import DETAIL_LIMIT, CheckResult, Finding, frames_of, make_result, stopped, tail_of
 from kettlefield.rig.packages import find_packages
-from kettlefield.rig.toolchains import DRIVER, Missing, Toolchain, find_toolchain
+from kettlefield.rig.toolchains import DRIVER, Missing, find_toolchain
 from kettlefield.sandbox.building import Built
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.sandbox.job import RunReport
+from kettlefield.sandbox.job import Job, RunReport
 from kettlefield.sandbox.pages import page_job
 from kettlefield.sandbox.runner import run_job
 from kettlefield.suite.format import WIDTHS, Check, Exercise, PageCheck, PageRulesCheck, Width
@@ -70,24 +71,58 @@ def visit_page(exercise: Exercise, checks: tuple[Check, ...], built: Built, isol
     RigError
         The browser or its driver is missing.
     """
+    return visit_pages(exercise, checks, [built], isolation)[0]
+
+
+def visit_pages(
+    exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], isolation: Isolation
+) -> list[Visited]:
+    """The same for several answers in one browser: for a suite's own answers and decoys, which one hand wrote.
+
+    An answer that ends the browser's run is the last of it; those after it get a run of their own.
+
+    Raises
+    ------
+    RigError
+        The browser or its driver is missing.
+    """
+    found: list[Visited] = []
+    while len(found) < len(answers):
+        found += _run(exercise, checks, answers[len(found) :], isolation)
+    return found
+
+
+def _run(
+    exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], isolation: Isolation
+) -> list[Visited]:
+    """As many of the answers as one run of the browser gets through, at least one."""
     visits = _visits(exercise, checks)
     nonce = secrets.token_hex(16)
-    report = run_job(_job(exercise, visits, built, nonce), isolation)
+    report = run_job(_job(exercise, visits, answers, nonce), isolation)
     frames = frames_of(report.results, nonce)
     by_visit = {frame["visit"]: frame for frame in frames if "visit" in frame and "seen" in frame}
-    pairs = [(visit, by_visit.get(number)) for number, visit in enumerate(visits)]
+    lost = _why_lost(report, frames)
+    found: list[Visited] = []
+    for number in range(len(answers)):
+        mine = [by_visit.get(number * len(visits) + place) for place in range(len(visits))]
+        found.append(_judged(list(zip(visits, mine, strict=True)), lost, report.wall_s / len(answers)))
+        if None in mine:
+            break
+    return found
+
+
+def _judged(pairs: list[tuple[_Visit, Frame | None]], lost: tuple[RunEnd, str], wall_s: float) -> Visited:
     pictures = tuple(
         Picture(width=visit.width, png=png)
         for visit, frame in pairs
         if visit.picture and frame is not None and (png := _png(frame.get("picture", "")))
     )
-    lost = _why_lost(report, frames)
     blank = bool(pictures) and all(_is_blank(picture.png) for picture in pictures)
     results = {}
-    for check in dict.fromkeys(visit.check for visit in visits):
+    for check in dict.fromkeys(visit.check for visit, _ in pairs):
         mine = [(visit, frame) for visit, frame in pairs if visit.check is check]
         total = sum(_asked_of(visit) for visit, _ in mine)
-        results[check.name] = make_result(check, _judge(mine, lost, blank=blank), total, report.wall_s)
+        results[check.name] = make_result(check, _judge(mine, lost, blank=blank), total, wall_s)
     return Visited(results=results, pictures=pictures)
 
 
@@ -102,30 +137,32 @@ def _visits(exercise: Exercise, checks: tuple[Check, ...]) -> list[_Visit]:
     return visits
 
 
-def _job(exercise: Exercise, visits: list[_Visit], built: Built, nonce: str) -> Any:
+def _job(exercise: Exercise, visits: list[_Visit], answers: Sequence[Built], nonce: str) -> Job:
     python = find_toolchain("python")
     driver = find_packages((DRIVER,))
     if isinstance(python, Missing) or isinstance(driver, str):
         raise RigError("no page can be opened", exercise.id, "Install it: pip install 'kettlefield[pages]'.")
-    browser: Toolchain = built.toolchain
-    files = {**exercise.given, **{name: text for name, text in built.files.items() if isinstance(text, str)}}
+    texts = [{name: text for name, text in built.files.items() if isinstance(text, str)} for built in answers]
     order = {
         "nonce": nonce,
-        "main": built.main,
+        "main": answers[0].main,
         "stuck_s": max(1, round(exercise.spec.limits.wall)),
         "most_elements": MOST_ELEMENTS,
         "most_listed": MOST_LISTED,
         "visits": [
             {
+                "answer": number,
                 "size": WIDTHS[visit.width],
                 "steps": [_without_wish(step) for step in visit.steps],
                 "picture": visit.picture,
                 "rules": isinstance(visit.check, PageRulesCheck),
             }
+            for number in range(len(answers))
             for visit in visits
         ],
     }
-    return page_job(browser, python, driver, files, order, exercise.spec.limits.memory)
+    files = [{**exercise.given, **answer} for answer in texts]
+    return page_job(answers[0].toolchain, python, driver, files, order, exercise.spec.limits.memory)
 
 
 def _without_wish(step: Step) -> dict[str, Any]:

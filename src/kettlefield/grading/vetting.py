@@ -1,7 +1,7 @@
 """Trust the instruments: a suite's own answers must pass and its decoys must end as they declare."""
 
 import dataclasses
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -9,9 +9,10 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.languages import ANY, TEXT, language_of_suffix
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.grader import Grade, grade_files
+from kettlefield.grading.grader import Grade, grade_files, visit_files
 from kettlefield.grading.lint import near_duplicates, paper_faults, unfinished
 from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants
+from kettlefield.grading.pages import Visited
 from kettlefield.grading.variants import settle
 from kettlefield.rig.packages import find_packages
 from kettlefield.rig.toolchains import Missing, find_toolchain
@@ -92,22 +93,26 @@ def vet_exercise(exercise: Exercise, isolation: Isolation, *, mutants: bool = Fa
         exercise = settle(exercise, isolation)
     except InputError as err:
         return Vetted(exercise=exercise, faults=(str(err),))
-    faults = [*on_paper, *_answer_faults(exercise, isolation)]
-    for decoy in exercise.spec.decoy:
-        grade = grade_files(exercise, exercise.decoys[decoy.name], isolation, turn=decoy.turn)
+    decoys = [exercise.decoys[decoy.name] for decoy in exercise.spec.decoy]
+    # all that is to be opened of a page in one browser: starting one takes longer than a visit
+    seen = visit_files(exercise, [exercise.answer, exercise.answer, *decoys], isolation)
+    faults = [*on_paper, *_answer_faults(exercise, isolation, seen[:2])]
+    for decoy, visited in zip(exercise.spec.decoy, seen[2:], strict=True):
+        grade = grade_files(exercise, exercise.decoys[decoy.name], isolation, turn=decoy.turn, visited=visited)
         if grade.outcome is not decoy.outcome:
             faults.append(f'decoy "{decoy.name}" ends {grade.outcome}, declared {decoy.outcome}{_why(grade)}')
     caught = try_mutants(exercise, isolation) if mutants and not faults else None
     return Vetted(exercise=exercise, faults=tuple(faults), caught=caught)
 
 
-def _answer_faults(exercise: Exercise, isolation: Isolation) -> Iterable[str]:
+def _answer_faults(exercise: Exercise, isolation: Isolation, seen: Sequence[Visited | None]) -> Iterable[str]:
     for number, turn in enumerate(exercise.turns, 1):
         which = f"its own answer to turn {number}" if len(exercise.turns) > 1 else "its own answer"
-        grade = grade_files(exercise, turn.answer, isolation, turn=number)
+        first, second = seen if number == 1 else (None, None)
+        grade = grade_files(exercise, turn.answer, isolation, turn=number, visited=first)
         if grade.outcome is not Outcome.PASSED:
             yield f"{which} ends {grade.outcome}{_why(grade)}"
-        again = grade_files(exercise, turn.answer, isolation, turn=number)
+        again = grade_files(exercise, turn.answer, isolation, turn=number, visited=second)
         if again.outcome is not grade.outcome:
             yield f"{which} ends {again.outcome} when it is run again"
         yield from _slow(exercise, grade, which)

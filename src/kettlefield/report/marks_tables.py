@@ -5,7 +5,7 @@ from kettlefield.analysis.marks import Agreement
 from kettlefield.analysis.scores import MarkedCandidate, Marking
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.measures import Unit
-from kettlefield.core.wording import with_interval
+from kettlefield.core.wording import in_words, with_interval
 
 TRUST_HEADS = (
     "assessor",
@@ -33,8 +33,10 @@ CANDIDATE_HEADS = (
 
 def trust_cells(one: Trust) -> tuple[str, ...]:
     """One row of ``TRUST_HEADS``."""
-    kinds = (one.place, one.length, one.both_orders, one.follows, one.parting, one.same_again, one.with_people.kappa)
-    return (one.assessor, str(one.asked), str(one.faults), *map(_cell, kinds))
+    figures = (one.place, one.length, one.both_orders, one.follows, one.parting, one.same_again)
+    kappa = one.with_people.kappa
+    with_people = in_words(kappa, Unit.RATIO) if kappa is not None else f"- (n = {one.with_people.both})"
+    return (one.assessor, str(one.asked), str(one.faults), *map(_cell, figures), with_people)
 
 
 def agreement_cells(one: Agreement) -> tuple[str, ...]:
@@ -65,13 +67,12 @@ def marks_note(marking: Marking) -> str:
         if parting is not None
         else ""
     )
-    return (
-        said
-        + "Marks go from 0 to 4; replies that are alike were marked once. Weighted kappa (quadratic): 0 is chance, 1 is\n"
+    words = (
+        "Marks go from 0 to 4; replies that are alike were marked once. Weighted kappa (quadratic): 0 is chance, 1 is\n"
         "agreement throughout. Leans: 0 favours neither place; 0.50 favours neither length.\n"
-        f"In the score with marks people weigh {weights.people:g} and the assessor {weights.assessor:g} of a reply that "
-        "they marked; the checks weigh the rest."
     )
+    shares = f"people weigh {weights.people:g} and the assessor {weights.assessor:g} of a reply that they marked"
+    return f"{said}{words}In the score with marks {shares}; the checks weigh the rest."
 
 
 def _cell(value: Estimate | None) -> str:

@@ -11,6 +11,7 @@ from kettlefield.analysis.groups import Group, pass_rates_by
 from kettlefield.analysis.ledger import Audit, audit
 from kettlefield.analysis.memory import Memory, memories
 from kettlefield.analysis.replies import ReplyAgreement, reply_agreements
+from kettlefield.analysis.scores import Marking, read_marking
 from kettlefield.analysis.standing import Standing, standings
 from kettlefield.analysis.timing import Timing, timed_frame, timings
 from kettlefield.analysis.verdict import Decision
@@ -35,6 +36,7 @@ class Material:
     groups: dict[str, tuple[Group, ...]]
     mixed: dict[str, str]
     notes: tuple[str, ...]
+    marking: Marking
 
 
 def read_material(record: Record, decision: Decision) -> Material:
@@ -58,4 +60,5 @@ def read_material(record: Record, decision: Decision) -> Material:
         groups={grouping: pass_rates_by(record, grouping) for grouping in GROUPINGS},
         mixed=mixed_settings(record),
         notes=tuple(notes(record)),
+        marking=read_marking(record, decision.weights),
     )

@@ -8,16 +8,17 @@ from kettlefield.report.markdown import render_markdown
 from kettlefield.report.material import Material, read_material
 from kettlefield.report.page import render_page
 from kettlefield.report.parts import Section
-from kettlefield.report.sections import correctness, criteria, evidence, levels, memory, speed, verdict
+from kettlefield.report.sections import correctness, criteria, evidence, levels, marks, memory, speed, verdict
 from kettlefield.report.style import Chart, save_chart, settle, svg_file, svg_text
 
 FIGURES = "figures"
-SECTIONS = (verdict, criteria, levels, correctness, speed, memory, evidence)  # in the order of the questions
+SECTIONS = (verdict, criteria, levels, correctness, marks, speed, memory, evidence)  # in the order of the questions
 
 
 def build_sections(material: Material) -> tuple[Section, ...]:
     """Every section, in order."""
-    return tuple(module.section(material) for module in SECTIONS)
+    made: list[Section | None] = [module.section(material) for module in SECTIONS]
+    return tuple(section for section in made if section is not None)
 
 
 def charts_of(sections: tuple[Section, ...]) -> list[Chart]:

@@ -1,7 +1,7 @@
 """How a page is opened inside an isolation: the browser, the driver that leads it, their needs and limits."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from kettlefield.rig.packages import Packages
@@ -18,7 +18,7 @@ def page_job(
     browser: Toolchain,
     python: Toolchain,
     driver: Packages,
-    files: Mapping[str, str],
+    answers: Sequence[Mapping[str, str]],
     order: dict[str, Any],
     page_bytes: int,
 ) -> Job:
@@ -30,19 +30,20 @@ def page_job(
         Chromium, and the interpreter that its driver runs in.
     driver : Packages
         The package that leads the browser.
-    files : mapping
-        The page's files by name.
+    answers : sequence of mapping
+        Of each answer its page's files by name; answers that share a run are not shut off from each other.
     order : dict
         As the harness reads it; its expectations stay outside.
     page_bytes : int
         What the page may take beside the browser itself.
     """
+    files = {f"{number}/{name}": text for number, answer in enumerate(answers) for name, text in answer.items()}
     harness = {f"{HARNESS_DIR}/{name}": (HARNESS / name).read_text(encoding="utf-8") for name in (_PROGRAM, _INVENTORY)}
     return Job(
         argv=(python.program, *PYTHON_FLAGS, f"{HARNESS_DIR}/{_PROGRAM}", "{fd}"),
         limits=RunLimits(
-            wall_s=RUN_S,
-            cpu_s=RUN_S,
+            wall_s=RUN_S * len(answers),
+            cpu_s=RUN_S * len(answers),
             memory_bytes=BROWSER_BYTES + page_bytes,
             output_bytes=2**20,
             processes=1024,  # threads count, and a browser has some hundred

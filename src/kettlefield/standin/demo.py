@@ -44,6 +44,23 @@ temperature = 0.2
 seed = 11
 max_tokens = 950
 
+[marking]
+weight = 0.2
+
+[assessor]
+model = "sandwort-7b"
+level = "q4_k_m"
+weights = "weights/marram-1.2b-q4_k_m.gguf"
+pairs = 24
+weight = 0.1
+
+[assessor.server]
+command = ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card",
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "{slots}",
+           "--assess", "place=0.25,length=0.3,noise=0.1"]
+context = 6144
+slots = 4
+
 [speed]
 requests = 12
 reply_tokens = 48

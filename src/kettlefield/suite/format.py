@@ -247,13 +247,13 @@ class Exercise(msgspec.Struct, frozen=True, kw_only=True):
     turns: tuple[Turn, ...]
     call_cases: dict[str, tuple[CallCase, ...]]  # by check name
     program_cases: dict[str, tuple[ProgramCase, ...]]
-    page_steps: dict[str, tuple[Step, ...]]  # by check name
     scripts: dict[str, str]  # check programs and makers of inputs: file name -> text
     given: dict[str, str]  # files that the model is shown and may edit
     opening: str | None  # what stands before a gap; None when there is none
     closing: str
-    guidance: str | None  # for those who mark replies from 0 to 4; none: the general one
     decoys: dict[str, dict[str, str]]  # decoy name -> file name -> text
+    page_steps: dict[str, tuple[Step, ...]] = {}  # by check name
+    guidance: str | None = None  # for those who mark replies from 0 to 4; none: the general one
     is_variant: bool = False  # drawn from a seed: what its cases expect is still to be worked out
 
     @property

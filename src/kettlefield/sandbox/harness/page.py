@@ -43,6 +43,7 @@ FOCUSED = """() => { const at = document.activeElement;
 
 def main():
     descriptor, order = int(sys.argv[1]), json.load(sys.stdin)
+    # each answer lies in a folder of its own: 0, 1 ...
     files = {name: open(name, "rb").read() for name in order["files"]}  # noqa: SIM115
 
     def send(**record):
@@ -79,8 +80,13 @@ class Visits:
 
     def __init__(self, browser, files, order, send, place):
         self.files, self.order, self.send, self.place = files, order, send, place
+        self.browser = browser
         self.begin()
-        context = browser.new_context(
+        self.open()
+
+    def open(self):
+        self.aged, self.page = False, None
+        context = self.browser.new_context(
             service_workers="block",
             accept_downloads=False,
             reduced_motion="reduce",
@@ -88,7 +94,7 @@ class Visits:
             timezone_id="UTC",
         )
         context.set_default_timeout(ACTION_MS)
-        context.set_default_navigation_timeout(order["stuck_s"] * 1000)
+        context.set_default_navigation_timeout(self.order["stuck_s"] * 1000)
         # time passes when a step lets it: what a page shows hangs neither on the day nor on how busy the rig is
         context.clock.install(time=CLOCK_STARTS)
         context.clock.pause_at(CLOCK_STANDS)
@@ -104,6 +110,7 @@ class Visits:
 
     def begin(self):
         self.errors, self.outside, self.dialogs, self.popups = [], [], 0, 0
+        self.answer_number = 0
 
     def error(self, text):
         if len(self.errors) < MAX_ERRORS:
@@ -122,30 +129,35 @@ class Visits:
         dialog.dismiss()
 
     def popup(self, page):
-        if page is not getattr(self, "page", page):
+        if self.page is not None and page is not self.page:
             self.popups += 1
             page.close()
 
     def answer(self, route):
         url = route.request.url
         name = url.split("#")[0].split("?")[0].removeprefix(ORIGIN) or self.order["main"]
+        path = f"{self.answer_number}/{name}"
         if not url.startswith(ORIGIN):
             self.leave(route.request.resource_type, url)
             route.abort()
-        elif name in self.files:
+        elif path in self.files:
             kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
             charset = "; charset=utf-8" if kind.startswith("text/") or kind.endswith(("javascript", "json")) else ""
-            route.fulfill(body=self.files[name], content_type=kind + charset)
+            route.fulfill(body=self.files[path], content_type=kind + charset)
         elif name == "favicon.ico":
             route.fulfill(status=204)  # the browser's own wish, not the page's
         else:
             route.fulfill(status=404, body="")
 
     def run(self, number, visit):
+        if self.aged:  # its clock cannot be turned back, and a window of its own takes longer than all the rest
+            self.page.context.close()
+            self.open()
         self.page.goto("about:blank")
         self.wire.send("Storage.clearDataForOrigin", {"origin": ORIGIN, "storageTypes": "all"})
         self.page.set_viewport_size(dict(zip(("width", "height"), visit["size"], strict=True)))
         self.begin()
+        self.answer_number = visit["answer"]
         found = {"visit": number, "seen": [], "fault": None, "elements": 0}
         try:
             self.page.goto(ORIGIN + self.order["main"])
@@ -173,6 +185,7 @@ class Visits:
                     self.settle()
             except Error as error:
                 found["seen"].append({"step": self.place["step"], "failed": words(error)})
+                self.page.evaluate("0")  # a page that hangs answers nothing: the alarm ends it
                 return
         if visit["rules"]:
             found["reached"] = self.reached(found["inventory"])
@@ -226,6 +239,7 @@ class Visits:
         elif does == "drag":
             self.one(step["what"]).drag_to(self.one(step["to"]))
         elif does == "wait":
+            self.aged = True
             self.page.clock.run_for(int(step["seconds"] * 1000))
         else:
             raise ValueError(f"step={does!r}: none of the harness's")
