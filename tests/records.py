@@ -25,7 +25,7 @@ PLAN = 'title = "t"\nsuite = "s"\nrecord = "r"\n[[candidate]]\nmodel = "m"\nleve
 class Writer:
     """Writes a record entry by entry."""
 
-    def __init__(self, path, *, exercises=3, samples=1, criteria="", facts=None, kinds=(), rig=None):
+    def __init__(self, path, *, exercises=3, samples=1, criteria="", facts=None, kinds=(), rig=None, guidance=None):
         self.record = Record.create_or_open(path)
         self.path = path
         self.samples, self.facts = samples, facts or {}
@@ -45,6 +45,7 @@ class Writer:
                 suite="berthdesk",
                 weight=1.0,
                 varies=False,
+                guidance=guidance,
             )
             for number, n in enumerate(self.names)
         ]
@@ -87,7 +88,7 @@ class Writer:
             finish_reason="stop", fault=fault, figures=read_figures(trace), stamps_s=stamps, stamp_marks=trace.thinking,
         )  # fmt: skip
 
-    def trial(self, ids, exercise, *outcomes, sample=1, detail="why", end="finished", code="x", **options):
+    def trial(self, ids, exercise, *outcomes, sample=1, detail="why", end="finished", code="x", pictures=(), **options):
         check = CheckEntry(
             name="c", kind="calls", required=True, weight=1.0, passed=outcomes[-1] is PASSED, end=end,
             cases_passed=1, cases_total=2, detail=detail, wall_s=0.1,
@@ -96,7 +97,7 @@ class Writer:
             AttemptEntry(
                 turn=1, language="python", exchange=None if outcome is FAULT else self.exchange(ids, **options), outcome=outcome,
                 score=float(outcome is PASSED), files={"answer.py": code}, how="the only block", remarks=("r",), fault="",
-                checks=(check,),
+                checks=(check,), pictures=pictures,
             )
             for outcome in outcomes
         )  # fmt: skip

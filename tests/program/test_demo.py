@@ -13,7 +13,10 @@ from pathlib import Path
 import jsonschema
 import pytest
 
+from kettlefield.analysis.items import items_of
 from kettlefield.core.languages import PROGRAM_LANGUAGES
+from kettlefield.record.entries import MarkEntry
+from kettlefield.record.store import Record
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "reference" / "schemas"
 DEMO_LEVELS = ("f16", "q8_0", "q4_k_m", "q2_k")
@@ -346,3 +349,51 @@ def test_what_documents_show_runs_as_they_say(demo, run_cli, tmp_path, document)
             words_of_line = " ".join(line.split())
             if not re.search(r"\d", words_of_line) or words_of_line.startswith("candidate"):
                 assert any(words_of_line in one for one in printed), line
+
+
+def test_an_assessor_is_measured_before_it_is_believed(demo, run_cli, run_main, tmp_path):
+    copy = tmp_path / "demo"
+    copy_demo(demo[0], copy)
+    done = run_cli("assess", copy / "plan.toml", "--json")
+    assert done.code == 0, done.err
+    (found,) = done.json["assessors"]
+    # what the simulated assessor was started with: place=0.25,length=0.3, and so of two that are alike by the checks
+    # it takes the longer with 0.75 * 0.3 and the first, which is the longer half of the time, with 0.25
+    assert found["place"]["low"] <= 0.25 <= found["place"]["high"]
+    assert found["length"]["low"] <= (0.225 + 0.125) / (0.225 + 0.25) <= found["length"]["high"]
+    assert found["parting"]["value"] > 0.9 and found["faults"] == 0
+    assert "is unknown" in found["not_used"] and done.json["weights"]["assessor"] == 0
+    again = run_cli("assess", copy / "plan.toml")
+    assert "0 questions asked" in again.err and "shown and not used" in again.out
+    # people who mark as it does make it count, by the plan's weight
+    record = Record.open(copy / "record.db")
+    marks = {i.digest: i for i in items_of(record, ("explain", "page"))}
+    entries = [
+        MarkEntry(
+            marker="Ines Quine", exercise_id=i.exercise, item=d, showing=1, value=4 if i.passed else 1, note="", via="sheet"
+        )
+        for d, i in marks.items()
+    ]  # fmt: skip
+    record.save_marks(entries)
+    record.close()
+    used = run_main("contrast", copy / "record.db", "--part", "marks", "--json").json
+    assert used["assessors"][0]["with_people"]["value"] > 0.8 and used["assessors"][0]["not_used"] is None
+    assert used["weights"] == {"people": 0.2, "assessor": 0.1}
+    # another plan is refused: weights are stated before the results
+    text = (copy / "plan.toml").read_text()
+    (copy / "plan.toml").write_text(text.replace("weight = 0.1", "weight = 0.3"))
+    assert "changed since: assessor" in run_main("assess", copy / "plan.toml").err
+
+
+def test_pages_are_trials_with_pictures(demo, run_main, tmp_path):
+    record = demo[0] / "record.db"
+    rows = [row for row in run_main("trials", record, "--only", "crew-week", "--json").json["trials"]]
+    assert {row["outcome"] for row in rows} >= {"passed", "wrong-answer"}
+    done = run_main("trials", record, "--open", rows[0]["id"], "--pictures", tmp_path / "seen")
+    assert "pictures: " in done.out and "desktop" in done.out
+    held = sorted((tmp_path / "seen").glob("*.png"))
+    assert len(held) == 2 and all(path.read_bytes().startswith(b"\x89PNG") for path in held)
+    opened = run_main("trials", record, "--open", rows[0]["id"], "--json").json["trial"]
+    assert opened["attempts"][0]["pictures"]["phone_bytes"] == held[1].stat().st_size
+    assert "Only pages have them" in run_main("trials", record, "--open", "1", "--pictures", tmp_path / "x").err
+    assert "stands without --open" in run_main("trials", record, "--pictures", tmp_path / "x").err
