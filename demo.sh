@@ -3,7 +3,7 @@
 set -eu
 cd "$(dirname "$0")"
 . scripts/setup.sh
-# its short selection of the suite asks in every language
-need bwrap=bubblewrap $LANGUAGES
-environment .
+# its short selection of the suite asks in every language, and for a page
+need bwrap=bubblewrap chromium=chromium $LANGUAGES
+environment '.[pages]'
 exec .venv/bin/kettlefield demo "$@"
