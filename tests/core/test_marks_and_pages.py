@@ -18,7 +18,7 @@ from kettlefield.core.assessing import (
 )
 from kettlefield.core.extraction import extract_answer
 from kettlefield.core.intervals import mean_of_groups
-from kettlefield.core.kappa import agreement_on_scale, parting, quadratic_weights, weighted_kappa
+from kettlefield.core.kappa import agreement_on_scale, parting, weighted_kappa
 from kettlefield.core.marking import order_of
 from kettlefield.core.page_rules import blended, contrast_ratio, rule_faults
 from kettlefield.core.seen import Wish, read_colour, shortfall
@@ -36,7 +36,6 @@ REVIEWERS = np.array([[24, 8, 13], [8, 13, 11], [10, 9, 64]])
         (COHEN, np.eye(3), 0.492, None),
         (COHEN, COHEN_WEIGHTS, 0.348, None),
         (REVIEWERS, np.eye(3), 0.389, 0.0598),
-        (np.diag([5, 5, 5]), quadratic_weights(3), 1.0, 0.0),
     ],
 )
 def test_kappa_is_that_of_published_examples(table, weights, kappa, error):
@@ -50,6 +49,9 @@ def test_kappa_of_marks_and_where_there_is_none():
     # quadratic weights: one mark apart is nearly agreement, four apart is none
     near, far = [(m, min(4, m + 1)) for m in range(5)] * 4, [(m, 4 - m) for m in range(5)] * 4
     assert agreement_on_scale(near, 5).value > 0.7 and agreement_on_scale(far, 5).value == pytest.approx(-1)
+    # wholly agreed: as far down as the share of agreement can be (Wilson: 15 of 15 is at least 0.796)
+    whole = weighted_kappa(np.diag([5, 5, 5]), np.eye(3))
+    assert (whole.value, whole.high) == (1, 1) and whole.low == pytest.approx((0.796 - 1 / 3) / (2 / 3), abs=1e-3)
     assert agreement_on_scale([], 5) is None and agreement_on_scale([(3, 3)] * 9, 5) is None
 
 
@@ -65,8 +67,14 @@ def test_marks_part_right_from_wrong():
     assert (found.value, found.n) == (pytest.approx(4.5 / 6), 5)
     # Hanley and McNeil (1982): area 0.893 from 58 normal and 51 abnormal images has a standard error of 0.032
     q = np.random.default_rng(5)
-    wide = parting(list(q.normal(1.757, 1, 51)), list(q.normal(0, 1, 58)))
-    assert (wide.high - wide.low) / 2 / 1.96 == pytest.approx(0.032, abs=0.006)
+    right, wrong = list(q.normal(1.757, 1, 51)), list(q.normal(0, 1, 58))
+    wide = parting(right, wrong)
+    assert (wide.high - wide.low) / 2 / 1.96 == pytest.approx(0.032, abs=0.006) and wide.low < wide.value < wide.high
+    turned = parting(wrong, right)
+    assert (turned.low, turned.high) == (pytest.approx(1 - wide.high), pytest.approx(1 - wide.low))
+    # parted wholly, few replies still say little
+    few, many = parting([4] * 4, [1] * 4), parting([4] * 60, [1] * 60)
+    assert (few.value, few.high) == (1, 1) and 0.4 < few.low < 0.8 and 0.95 < many.low < 1
     assert parting([], [1]) is None
 
 

@@ -367,7 +367,7 @@ def test_an_assessor_is_measured_before_it_is_believed(demo, run_cli, run_main, 
     assert "0 questions asked" in again.err and "shown and not used" in again.out
     # people who mark as it does make it count, by the plan's weight
     record = Record.open(copy / "record.db")
-    marks = {i.digest: i for i in items_of(record, ("explain", "page"))}
+    marks = {i.digest: i for i in items_of(record, ("explain", "page", "write"))}
     entries = [
         MarkEntry(
             marker="Ines Quine", exercise_id=i.exercise, item=d, showing=1, value=4 if i.passed else 1, note="", via="sheet"

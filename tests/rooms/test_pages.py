@@ -172,3 +172,122 @@ def test_without_a_driver_it_is_the_rigs_fault(exercise, monkeypatch):
     assert str(grade_files(exercise, exercise.answer, available_isolation()).outcome) == "rig-fault"
     with pytest.raises(RigError):
         visit_files(exercise, [exercise.answer], available_isolation())
+
+
+EVERY = """<!doctype html>
+<html lang="en"><head><title>Every step</title><style>
+#wide { width: 200px; height: 40px; background: #0a5c8a } #box, #bin { width: 120px; padding: 10px; border: 1px solid }
+.hid { display: none }</style></head><body>
+<label>Ship <select id="ship"><option>Teal</option><option>Avocet</option></select></label>
+<label><input type="checkbox" id="kept"> Only kept</label> <label>Note <textarea id="note"></textarea></label>
+<button id="off" disabled>Off</button><ul id="list"><li>one</li><li class="hid">two</li><li>three</li></ul>
+<div id="wide"></div><button id="box" draggable="true">Box</button><div id="bin">Bin</div><p id="keys"></p>
+<script>
+addEventListener("keydown", (event) => { keys.textContent += event.key; });
+bin.ondragover = (event) => event.preventDefault();
+bin.ondrop = () => { bin.append(box); };
+</script></body></html>
+"""
+
+
+def expect(what, css, **wish):
+    return {"do": "expect", "what": what, "of": {"css": css}, **wish}
+
+
+EVERY_STEP = [
+    expect("texts", "#list li", equals=["one", "three"]),
+    expect("count", "#list li", equals=2),
+    expect("visible", "#list .hid", equals=False),
+    expect("text", "#list li", equals="one"),
+    {"do": "expect", "what": "text", "of": {"css": "li", "within": "#list", "nth": 3}, "equals": "three"},
+    {"do": "choose", "of": {"label": "Ship"}, "option": "Avocet"},
+    expect("value", "#ship", equals="Avocet"),
+    {"do": "click", "on": {"label": "Only kept"}},
+    {"do": "expect", "what": "checked", "of": {"role": "checkbox"}, "equals": True},
+    expect("enabled", "#off", equals=False),
+    expect("enabled", "#box", equals=True),
+    {"do": "type", "into": {"label": "Note"}, "text": "half tide"},
+    expect("value", "#note", pattern="^half"),
+    {"do": "press", "key": "q", "at": {"css": "#box"}},
+    expect("focused", "#box", equals=True),
+    {"do": "press", "key": "Shift+Tab"},
+    expect("focused", "#note", equals=True),
+    expect("text", "#keys", holds="q"),
+    expect("attribute", "#box", property="draggable", equals="true"),
+    expect("attribute", "#bin", property="draggable", equals="none"),
+    expect("style", "#wide", property="background-color", equals="#0a5c8a"),
+    expect("width", "#wide", equals=200),
+    expect("height", "#wide", at_least=40, at_most=40),
+    expect("width", "#list .hid", equals=0),
+    expect("inside", "#wide", equals=True),
+    expect("colour", "#wide", at=[0.5, 0.5], equals="#0a5c8a"),
+    {"do": "drag", "what": {"text": "Box"}, "to": {"css": "#bin"}},
+    expect("texts", "#bin button", equals=["Box"]),
+]
+
+
+def test_every_step_and_quantity_does_in_a_browser_what_it_says(tmp_path):
+    spec = SPEC | {"check": [SPEC["check"][0] | {"widths": ["desktop"]}]}
+    one = write_exercise(tmp_path / "every", spec, {"steps.json": EVERY_STEP, "answer/index.html": EVERY})
+    grade = grade_files(one, one.answer, available_isolation())
+    (check,) = grade.checks
+    wanted = sum(step["do"] == "expect" for step in EVERY_STEP)
+    # all but the one that is wrong on purpose: an attribute that is not there is no text
+    assert (check.cases_passed, check.cases_total) == (wanted - 1, wanted), check.detail
+    assert "the attribute draggable of #bin is None: wanted 'none'" in check.detail
+    assert check.feedback.endswith("which is not what was asked for") and str(grade.outcome) == "wrong-answer"
+
+
+RULED = """<!doctype html>
+<html lang="en"><head><title>Rules</title><style>body { background: #fff; color: #222 }</style></head><body>
+<h1>Rules</h1><label for="a">Berth</label><input id="a"> <button>Go</button> <a href="#x">Home</a> <img src="g.svg" alt="">
+<fieldset><legend>Tide</legend><label><input type="radio" name="t">ebb</label> <label><input type="radio" name="t">flood</label>
+</fieldset><p id="x">Words</p></body></html>
+"""
+# each breaks one rule; what is said of it
+BROKEN = {
+    "no language": (RULED.replace(' lang="en"', ""), "language: the page does not say its language"),
+    "no title": (RULED.replace("<title>Rules</title>", ""), "language: the page has no title"),
+    "field without a name": (RULED.replace('<label for="a">Berth</label>', "Berth"), "names: 'input#a' has no name"),
+    "button without a name": (RULED.replace("<button>Go", "<button>"), "names: 'button' has no name"),
+    "picture without words": (RULED.replace(' alt=""', ""), "names: picture 'img' has no text in its place"),
+    "bare canvas": (RULED.replace("<p id", "<canvas></canvas><p id"), "names: picture 'canvas' has no text"),
+    "faint": (RULED.replace("Words", "<span style='color: #aaa'>Words</span>"), "contrast: 'Words' has contrast 2.3"),
+    "faint by what is behind": (
+        RULED.replace("<p id", "<p style='background: rgba(0, 0, 0, .7)' id"),
+        "contrast: 'Words' has contrast",
+    ),
+    "out of reach": (RULED.replace("<button>", "<button tabindex='-1'>"), "keyboard: the tabulator key never comes to 'button Go'"),
+    "wide": (RULED.replace("<p id", "<div style='width: 500px'>wide</div><p id"), "fits: it is 508 px wide in a view of 390 px"),
+}  # fmt: skip
+
+
+def test_each_rule_finds_in_a_browser_what_breaks_it_and_nothing_else(tmp_path):
+    spec = SPEC | {"check": [{"kind": "page-rules", "name": "rules"}]}
+    files = {"answer/index.html": RULED, "given/g.svg": '<svg xmlns="http://www.w3.org/2000/svg"/>'}
+    one = write_exercise(tmp_path / "ruled", spec, files)
+    pages_of = [RULED, *(page for page, _ in BROKEN.values())]
+    seen = visit_files(one, [{"index.html": page} for page in pages_of], available_isolation())
+    assert seen[0].results["rules"].passed, seen[0].results["rules"].detail
+    for (name, (_, words)), visited in zip(BROKEN.items(), seen[1:], strict=True):
+        result = visited.results["rules"]
+        assert words in result.detail and not result.passed, (name, result.detail)
+        # one rule of five, at one width or at both
+        assert result.cases_total - result.cases_passed == (1 if name == "wide" else 2), (name, result.detail)
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        ({"language": "python", "file": "answer.py"}, 'does not fit language "python"'),
+        ({"check": [{"kind": "program", "name": "p", "cases": "c.json"}]}, "does not fit language \"html\""),
+        ({"check": [SPEC["check"][0] | {"widths": ["tablet"]}]}, "tablet"),
+        ({"check": [{"kind": "page-rules", "name": "r", "rules": ["beauty"]}]}, "beauty"),
+        ({"kind": "page", "language": "text", "check": [{"kind": "text", "name": "t"}]}, 'kind "page" asks for "text"'),
+    ],
+)  # fmt: skip
+def test_an_exercise_of_pages_that_contradicts_itself_is_told(tmp_path, change, said):
+    spec = SPEC | change
+    with pytest.raises(InputError) as told:
+        write_exercise(tmp_path / "odd", spec, {"steps.json": STEPS, f"answer/{spec['file']}": PAGE})
+    assert said in str(told.value)

@@ -20,6 +20,7 @@ from kettlefield.core.estimate import Estimate
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 
+LEAST_SHARED = 10  # replies marked by both, below which no agreement is believed
 ALIKE = 1e-9  # scores that differ by less are the same
 
 
@@ -117,9 +118,11 @@ def why_not_used(trust: Trust, wanted: float) -> str:
     The lower end of its agreement with people must clear what the plan wants: without people's marks on the
     same replies, nothing does.
     """
-    kappa = trust.with_people.kappa
-    if kappa is None:
-        return f"people marked {trust.with_people.both} of the same replies: its agreement with them is unknown"
+    kappa, both = trust.with_people.kappa, trust.with_people.both
+    if kappa is None or both < LEAST_SHARED:
+        return (
+            f"people marked {both} of the same replies, {LEAST_SHARED} are needed: its agreement with them is unknown"
+        )
     if kappa.low is None or kappa.low < wanted:
         low = f"{kappa.low:.2f}" if kappa.low is not None else "nothing"
         return f"agreement with people is at least {low} only (kappa {kappa.value:.2f}), wanted {wanted:.2f}"

@@ -4,9 +4,12 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+from scipy import optimize
 
 from kettlefield.core.estimate import Estimate
-from kettlefield.core.intervals import two_sided_z
+from kettlefield.core.intervals import two_sided_z, wilson_interval
+
+_STEP = 1e-9  # off the area found, where the equation for its bounds has a root that is none
 
 
 def quadratic_weights(categories: int) -> np.ndarray:
@@ -53,6 +56,10 @@ def weighted_kappa(table: np.ndarray, weights: np.ndarray, *, confidence: float 
     variance = float((share * spread**2).sum()) - (found * chance - 2 * chance + found) ** 2
     error = math.sqrt(max(0.0, variance) / count) / (1 - chance) ** 2
     reach = two_sided_z(confidence) * error
+    if math.isclose(found, 1):
+        # no spread to judge by: as many as these may all agree although so great a share of all does not
+        agree, _ = wilson_interval(count, count, confidence=confidence)
+        return Estimate(value=kappa, low=max(-1.0, (agree - chance) / (1 - chance)), high=1.0, n=int(count))
     return Estimate(value=kappa, low=max(-1.0, kappa - reach), high=min(1.0, kappa + reach), n=int(count))
 
 
@@ -78,14 +85,23 @@ def parting(right: Sequence[float], wrong: Sequence[float], *, confidence: float
 
     Source
     ------
-    Hanley and McNeil (1982), Radiology 143:29-36, for the area and its standard error.
+    The area under the ROC curve; its interval is the score-like one of Newcombe (2006), Statistics in Medicine
+    25:559-573 (method 5), on the variance of Hanley and McNeil (1982), Radiology 143:29-36: it keeps its width
+    where the replies are parted wholly.
     """
     if not right or not wrong:
         return None
     ones, others = np.asarray(right, dtype=float), np.asarray(wrong, dtype=float)
     above = (ones[:, None] > others[None, :]).mean() + 0.5 * (ones[:, None] == others[None, :]).mean()
     area, first, second = float(above), len(ones), len(others)
-    q1, q2 = area / (2 - area), 2 * area**2 / (1 + area)
-    variance = area * (1 - area) + (first - 1) * (q1 - area**2) + (second - 1) * (q2 - area**2)
-    reach = two_sided_z(confidence) * math.sqrt(max(0.0, variance) / (first * second))
-    return Estimate(value=area, low=max(0.0, area - reach), high=min(1.0, area + reach), n=first + second)
+    z = two_sided_z(confidence)
+
+    def beyond(true_area: float) -> float:
+        """Above 0 where an area as found would be surprising."""
+        middle = (first + second) / 2 - 1
+        spread = 1 + middle * ((1 - true_area) / (2 - true_area) + true_area / (1 + true_area))
+        return (area - true_area) ** 2 - z**2 * true_area * (1 - true_area) * spread / (first * second)
+
+    low = optimize.brentq(beyond, 0.0, area - _STEP) if area > 0 else 0.0
+    high = optimize.brentq(beyond, area + _STEP, 1.0) if area < 1 else 1.0
+    return Estimate(value=area, low=float(low), high=float(high), n=first + second)

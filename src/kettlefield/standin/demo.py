@@ -51,6 +51,7 @@ weight = 0.2
 model = "sandwort-7b"
 level = "q4_k_m"
 weights = "weights/marram-1.2b-q4_k_m.gguf"
+kinds = ["explain", "page", "write"]
 pairs = 24
 weight = 0.1
 
