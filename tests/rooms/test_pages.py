@@ -87,7 +87,7 @@ def test_a_page_ends_as_it_is(exercise, seen, name):
     # what a repair turn is told holds nothing that was expected
     assert "berth 7" not in tells.feedback
     if outcome in {"passed", "wrong-answer"}:
-        assert [picture.width for picture in seen[name].pictures] == ["phone"]
+        assert [picture.width for picture in seen[name].pictures] == ["phone", "desktop"]
         assert all(picture.png.startswith(b"\x89PNG") for picture in seen[name].pictures)
 
 
@@ -104,7 +104,7 @@ def test_pages_that_never_end_are_bounded_and_those_after_them_are_looked_at(exe
 
 def test_a_reply_is_graded_through_the_other_isolation_too(exercise):
     passed = grade_reply(exercise, f"Here it is.\n\n```html\n{PAGE}```\n", cap_hit=False, isolation=UserNamespaces())
-    assert str(passed.outcome) == "passed" and len(passed.pictures) == 1 and passed.score == 1
+    assert str(passed.outcome) == "passed" and len(passed.pictures) == 2 and passed.score == 1
     cut = grade_reply(exercise, "```html\n<!doctype html><p id=said>hi", cap_hit=True, isolation=available_isolation())
     assert str(cut.outcome) == "cut-off"
 
@@ -291,3 +291,33 @@ def test_an_exercise_of_pages_that_contradicts_itself_is_told(tmp_path, change, 
     with pytest.raises(InputError) as told:
         write_exercise(tmp_path / "odd", spec, {"steps.json": STEPS, f"answer/{spec['file']}": PAGE})
     assert said in str(told.value)
+
+
+def test_a_page_gets_its_own_files_and_those_given_and_no_others(tmp_path):
+    page = (
+        '<!doctype html><html lang="en"><head><title>t</title><link rel="stylesheet" href="a/own.css?v=1"></head><body>'
+        '<p id="said"></p><script type="module">import { TIDE } from "./given.js";\nsaid.textContent = TIDE;</script></body></html>'
+    )
+    spec = SPEC | {"files": ["a/own.css"], "check": [SPEC["check"][0] | {"steps": "own.json"}]}
+    steps = [
+        expect("text", "#said", equals="high"),
+        expect("style", "#said", property="color", equals="#0a5c8a"),
+        expect("visible", "#said", equals=True),
+    ]
+    files = {
+        "own.json": steps,
+        "answer/index.html": page,
+        "answer/a/own.css": "#said { color: #0a5c8a }",
+        "given/given.js": "export const TIDE = 'high';",
+    }
+    one = write_exercise(tmp_path / "own", spec, files)
+    assert str(grade_files(one, one.answer, available_isolation()).outcome) == "passed"
+    # a reply that leaves the sheet out: the page asks for what is not there
+    reply = f"```html\n{page}```\n"
+    lost = grade_reply(one, reply, cap_hit=False, isolation=available_isolation())
+    assert str(lost.outcome) == "crashed" and "404" in lost.checks[0].detail
+    # nothing of the harness or of the machine can be asked for
+    for path in ("/../.harness/page.py", "../own.json", "/etc/passwd", "..%2f.harness/page.py"):
+        spying = page.replace("./given.js", path)
+        grade = grade_files(one, one.answer | {"index.html": spying}, available_isolation())
+        assert str(grade.outcome) in {"crashed", "wrong-answer"}, path

@@ -162,7 +162,7 @@ def test_the_smallest_drop_by_connors_formula():
 def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_cli, make_plan):
     assert run_cli("suite", "new", "mine", cwd=tmp_path).code == 0
     folder = tmp_path / "mine"
-    kinds = ["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files"]
+    kinds = ["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files", "page"]
     for kind in kinds:
         added = run_cli(
             "suite", "add", kind, f"my-{kind}", "--in", folder, *(["--language", "go"] if kind == "write" else [])

@@ -8,6 +8,7 @@ import sqlalchemy as sa
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.core.wording import not_measured_words
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_json, unpack_text
 from kettlefield.record.store import Record
@@ -131,10 +132,7 @@ def not_measured(record: Record) -> list[str]:
         rows = connection.execute(
             sa.select(table.c.not_measured, table.c.id).where(table.c.not_measured.is_not(None)).order_by(table.c.id)
         ).all()
-    reasons: dict[str, list[str]] = {}
-    for reason, exercise in rows:
-        reasons.setdefault(reason, []).append(exercise)
-    return [f"not measured: {', '.join(names)} ({reason})" for reason, names in reasons.items()]
+    return not_measured_words({exercise: reason for reason, exercise in rows})
 
 
 def open_trial(record: Record, trial_id: int) -> dict[str, Any]:

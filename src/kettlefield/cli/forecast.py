@@ -11,10 +11,18 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
     from kettlefield.campaign.asked import read_asked  # noqa: PLC0415
     from kettlefield.campaign.forecast import forecast  # noqa: PLC0415
     from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
-    from kettlefield.cli.console import make_console, make_table, print_json, print_table, safe  # noqa: PLC0415
+    from kettlefield.cli.console import (  # noqa: PLC0415
+        make_console,
+        make_table,
+        print_json,
+        print_not_measured,
+        print_table,
+        safe,
+    )
     from kettlefield.cli.suite import DISCORDANT  # noqa: PLC0415
     from kettlefield.core.power import effective_pairs, smallest_drop  # noqa: PLC0415
     from kettlefield.core.units import format_duration  # noqa: PLC0415
+    from kettlefield.core.wording import not_measured_words  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
 
@@ -36,6 +44,7 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
                 "samples": samples,
                 "discordant": DISCORDANT,
                 "smallest_drop": drop,
+                "not_measured": not_measured_words(suite.not_measured),
                 "candidates": [dataclasses.asdict(row) for row in found],
             }
         )
@@ -53,6 +62,7 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
             format_duration(row.at_least_s),
         )
     print_table(console, table)
+    print_not_measured(console, not_measured_words(suite.not_measured))
     known = [row.at_least_s for row in found if row.at_least_s is not None]
     words = f"more than {DISCORDANT:g}" if drop is None else f"{drop:.2f}"
     console.print(

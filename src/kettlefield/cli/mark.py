@@ -48,8 +48,7 @@ def run(args: argparse.Namespace) -> int:
     elif args.by is not None:
         from kettlefield.cli.marking_sitting import sit  # noqa: PLC0415
 
-        with record.lock():
-            sit(record, items_of(record, kinds), args.by, title)
+        sit(record, items_of(record, kinds), args.by, title)
         return ExitCode.DONE
     show_marks(args.record, None, as_json=args.json)
     return ExitCode.DONE
@@ -93,6 +92,5 @@ def _read_sheet(record: "Record", path: Path) -> None:  # type: ignore[name-defi
     from kettlefield.campaign.marks_file import read_marks_file  # noqa: PLC0415
     from kettlefield.suite.format import KINDS  # noqa: PLC0415
 
-    with record.lock():
-        marker, count, old = read_marks_file(record, items_of(record, KINDS), path)
+    marker, count, old = read_marks_file(record, items_of(record, KINDS), path)
     print(f"{path}: {count} marks by {marker} taken in, {old} were there already", file=sys.stderr)

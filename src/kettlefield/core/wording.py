@@ -1,8 +1,18 @@
 """Figures in words, as tables and pages write them: in a scale that suits, with interval and sample size."""
 
+from collections.abc import Mapping
+
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.measures import Unit
 from kettlefield.core.units import Scale, duration_scale, format_scaled, size_scale
+
+
+def not_measured_words(reasons: Mapping[str, str]) -> list[str]:
+    """Exercises that a rig cannot ask, one line a reason; ``reasons`` tells it by exercise."""
+    by_reason: dict[str, list[str]] = {}
+    for exercise, reason in reasons.items():
+        by_reason.setdefault(reason, []).append(exercise)
+    return [f"not measured: {', '.join(names)} ({reason})" for reason, names in by_reason.items()]
 
 
 def p_words(p: float) -> str:

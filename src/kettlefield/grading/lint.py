@@ -47,7 +47,8 @@ def unfinished(exercise: Exercise) -> str:
         "exercise.toml": repr(exercise.spec),
         "prompt.md": exercise.prompt,
         "answer": "".join(exercise.answer.values()),
-        "cases": repr((exercise.call_cases, exercise.program_cases)),
+        "cases": repr((exercise.call_cases, exercise.program_cases, exercise.page_steps)),
+        "guidance.md": exercise.guidance or "",
         **{f"decoys/{name}": "".join(files.values()) for name, files in exercise.decoys.items()},
     }
     left = [name for name, text in places.items() if TO_WRITE in text]

@@ -57,7 +57,7 @@ class Visited:
 class _Visit:
     """One opening of the page."""
 
-    check: PageCheck | PageRulesCheck
+    check: PageCheck | PageRulesCheck | None  # none: for its picture alone
     width: Width
     steps: tuple[Step, ...]
     picture: bool
@@ -119,7 +119,7 @@ def _judged(pairs: list[tuple[_Visit, Frame | None]], lost: tuple[RunEnd, str], 
     )
     blank = bool(pictures) and all(_is_blank(picture.png) for picture in pictures)
     results = {}
-    for check in dict.fromkeys(visit.check for visit, _ in pairs):
+    for check in dict.fromkeys(visit.check for visit, _ in pairs if visit.check is not None):
         mine = [(visit, frame) for visit, frame in pairs if visit.check is check]
         total = sum(_asked_of(visit) for visit, _ in mine)
         results[check.name] = make_result(check, _judge(mine, lost, blank=blank), total, wall_s)
@@ -134,7 +134,8 @@ def _visits(exercise: Exercise, checks: tuple[Check, ...]) -> list[_Visit]:
         for width in check.widths if isinstance(check, PageCheck) else WIDTHS:
             first = all(visit.width != width for visit in visits)
             visits.append(_Visit(check=check, width=width, steps=steps, picture=first))  # type: ignore[arg-type]
-    return visits
+    unseen = [width for width in WIDTHS if all(visit.width != width for visit in visits)]
+    return [*visits, *(_Visit(check=None, width=width, steps=(), picture=True) for width in unseen)]  # type: ignore[arg-type]
 
 
 def _job(exercise: Exercise, visits: list[_Visit], answers: Sequence[Built], nonce: str) -> Job:
@@ -259,7 +260,7 @@ def _ended_badly(frame: Frame) -> tuple[RunEnd, str] | None:
     return None
 
 
-def _rudeness(check: PageCheck | PageRulesCheck, frame: Frame) -> str:
+def _rudeness(check: PageCheck | PageRulesCheck | None, frame: Frame) -> str:
     if frame["popups"]:
         return f"it opens {frame['popups']} windows of its own"
     if frame["dialogs"] and not (isinstance(check, PageCheck) and check.dialogs):

@@ -8,8 +8,8 @@ from typing import Any
 import tomli_w
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.languages import LANGUAGES
-from kettlefield.suite.format import CALLABLE, CLOSING, KINDS, OPENING
+from kettlefield.core.languages import LANGUAGES, PAGE, PROGRAM_LANGUAGES, TEXT
+from kettlefield.suite.format import CALLABLE, CLOSING, GUIDANCE, KINDS, OPENING
 
 _ID = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
 TO_WRITE = "TO BE WRITTEN"  # stands where a person must write; vetting finds what is left of it
@@ -96,13 +96,14 @@ def add_exercise(suite: Path, kind: str, name: str, language: str) -> Path:
         raise InputError("holds no suite.toml", str(suite), "Make one with `kettlefield suite new`.")
     if kind not in KINDS:
         raise InputError(f'there is no kind "{kind}"', "kind", f"Known: {', '.join(KINDS)}.")
-    if kind == "explain":
-        language = "text"
-    elif language not in LANGUAGES:
-        raise InputError(f'there is no language "{language}"', "--language", f"Known: {', '.join(LANGUAGES)}.")
+    fixed = {"explain": TEXT, "page": PAGE}
+    language = fixed.get(kind, language)
+    if kind not in fixed and language not in PROGRAM_LANGUAGES:
+        raise InputError(f'there is no language "{language}"', "--language", f"Known: {', '.join(PROGRAM_LANGUAGES)}.")
     folder = suite / name
     _check_new(folder, "exercise")
-    file = "reply.md" if language == "text" else f"answer{LANGUAGES[language].suffix}"
+    names = {TEXT: "reply.md", PAGE: "index.html"}
+    file = names[language] if language in names else f"answer{LANGUAGES[language].suffix}"
     _write(folder, _skeleton(kind, language, file))
     return folder
 
@@ -125,6 +126,10 @@ def _skeleton(kind: str, language: str, file: str) -> dict[str, str]:
     }
     files = {"prompt.md": f"{TO_WRITE}\n", **cases}
     folders = ["answer", "decoys/first-mistake", "decoys/second-mistake"]
+    if kind in {"explain", "page"}:
+        files[GUIDANCE] = "".join(f"{mark}: {TO_WRITE}\n" for mark in range(4, -1, -1))
+    if kind == "page":
+        spec["check"].append({"kind": "page-rules", "name": "simple rules"})
     if kind == "repair":
         folders.append("given")
         spec["check"].append(
@@ -152,6 +157,12 @@ def _check_of(language: str, prefix: str = "") -> tuple[dict[str, Any], dict[str
     name, file = f"{prefix}cases", f"{prefix.strip()}{'-' if prefix else ''}cases.json"
     if language == "text":
         return {"kind": "text", "name": name, "must": [{"name": TO_WRITE, "any": [TO_WRITE]}]}, {}
+    if language == PAGE:
+        steps: list[dict[str, Any]] = [
+            {"do": "click", "on": {"role": "button", "name": TO_WRITE}},
+            {"do": "expect", "what": "text", "of": {"css": "#to-be-written"}, "equals": TO_WRITE},
+        ]
+        return {"kind": "page", "name": name, "steps": "steps.json"}, {"steps.json": _cases_text(steps)}
     if language in CALLABLE:
         cases: list[dict[str, Any]] = [{"args": [], "expect": TO_WRITE, "by_hand": True}]
         return {"kind": "calls", "name": name, "function": "to_be_written", "cases": file}, {file: _cases_text(cases)}
