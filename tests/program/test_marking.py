@@ -259,3 +259,21 @@ def test_without_a_browser_pages_are_not_measured_and_every_table_says_so(run_ma
     assert run_main("qualify", plan).code == 0
     after = run_main("contrast", record, "--json").json
     assert after["not_measured"] == [] and after["candidates"][0]["trials"] == 3
+
+
+def test_code_is_marked_when_asked_for_and_a_sheet_shows_what_a_browser_could_not(program, run_main, record, tmp_path):
+    sheet = tmp_path / "all.html"
+    assert run_main("mark", record, "--by", "Ines", "--kinds", "all", "--sheet", sheet).code == 0
+    text = sheet.read_text()
+    assert "def tide(): ..." in text and "could not take a picture of this page" in text
+    assert "script-src 'nonce-" in text and "<b>high" not in text
+    done = subprocess.run(
+        [program, "mark", record, "--by", "Ines", "--kinds", "write"],
+        input="4\n", capture_output=True, text=True, check=False, timeout=60,
+    )  # fmt: skip
+    # one reply of both levels, shown twice; the input ends before the second
+    assert (
+        "2 replies, 2 left" in done.stdout and "1 of 2 are marked" in done.stdout and "def tide(): ..." in done.stdout
+    )
+    found = run_main("mark", record, "--json").json
+    assert {one["candidate"]: one["marked"] for one in found["candidates"]} == {"dune@f16": 1, "dune@q4_k_m": 1}
