@@ -18,6 +18,14 @@ OPEN_AND_SHOW = """pictures => {
   pictures.closest("details").scrollIntoView();
 }"""
 
+# the page whose picture holds most: some are blank
+SHOW_A_PAGE = """() => {
+  const size = article => article.querySelector("img").src.length;
+  const [first] = [...document.querySelectorAll("article:has(img)")].sort((one, other) => size(other) - size(one));
+  first.focus();
+  first.scrollIntoView();
+}"""
+
 
 def main(report: Path, folder: Path, sheet: Path | None) -> None:
     """Take one picture a part, as a reader who follows its link sees it."""
@@ -36,8 +44,10 @@ def main(report: Path, folder: Path, sheet: Path | None) -> None:
             page.screenshot(path=folder / "report-page-trial.png")
         if sheet is not None:
             page.goto(sheet.resolve().as_uri())
-            for key in "4n3n1n":
-                page.keyboard.press(key)
+            page.keyboard.press("3")
+            page.keyboard.press("n")
+            page.evaluate(SHOW_A_PAGE)
+            page.keyboard.press("2")
             page.screenshot(path=folder / "mark-sheet.png")
         browser.close()
 

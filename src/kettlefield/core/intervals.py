@@ -228,7 +228,8 @@ def mean_of_groups(
     Returns
     -------
     Estimate
-        Without bounds when there is one group only; ``n`` counts values.
+        Without bounds when there is one group only; ``n`` counts values. Of groups that are all alike the
+        interval is Wilson's over groups, the widest that draws on the scale can have.
 
     Source
     ------
@@ -242,6 +243,11 @@ def mean_of_groups(
         return Estimate(value=value, low=None, high=None, n=int(total))
     residuals = sums - value * sizes
     variance = clusters / (clusters - 1) * float((residuals**2).sum()) / total**2
+    if math.isclose(variance, 0.0, abs_tol=1e-15) and math.isfinite(within[1] - within[0]):
+        # groups that are all alike say nothing of the spread: on a scale with ends, two-valued draws spread most
+        scale = within[1] - within[0]
+        low, high = wilson_interval(clusters * (value - within[0]) / scale, clusters, confidence=confidence)
+        return Estimate(value=value, low=within[0] + scale * low, high=within[0] + scale * high, n=int(total))
     reach = float(special.stdtrit(clusters - 1, (1 + confidence) / 2)) * math.sqrt(variance)
     return Estimate(value=value, low=max(within[0], value - reach), high=min(within[1], value + reach), n=int(total))
 

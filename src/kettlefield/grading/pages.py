@@ -6,6 +6,7 @@ One run visits the page for all its checks, each time afresh and at a stated wid
 import base64
 import io
 import secrets
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -32,8 +33,11 @@ from kettlefield.suite.page_steps import Expect, Step
 
 MOST_ELEMENTS = 20_000  # an honest page of ours has some hundred
 MOST_LISTED = 400  # controls and styles of text that the rules look at
+KEPT_VISITS = 24  # of pages that passed, for when the same files come again
 MAX_PICTURE_BYTES = 2 * 2**20
 Frame = dict[str, Any]
+_passed: dict[object, "Visited"] = {}
+_passed_lock = threading.Lock()
 _LIBRARIES = frozenset({"script", "stylesheet", "font"})
 
 
@@ -71,7 +75,20 @@ def visit_page(exercise: Exercise, checks: tuple[Check, ...], built: Built, isol
     RigError
         The browser or its driver is missing.
     """
-    return visit_pages(exercise, checks, [built], isolation)[0]
+    key = (exercise.id, checks, repr(exercise.page_steps), tuple(sorted(built.files.items())), isolation.name)
+    with _passed_lock:
+        known = _passed.get(key)
+    if known is not None:
+        return known
+    visited = visit_pages(exercise, checks, [built], isolation)[0]
+    # the same page comes again, from a neighbouring level or another sample, and costs seconds to open; one that
+    # failed is opened anew each time, since a busy rig may have had its part in that
+    if all(result.passed for result in visited.results.values()):
+        with _passed_lock:
+            _passed[key] = visited
+            while len(_passed) > KEPT_VISITS:
+                del _passed[next(iter(_passed))]
+    return visited
 
 
 def visit_pages(

@@ -2,6 +2,7 @@
 
 import base64
 import json
+import re
 import secrets
 from collections.abc import Sequence
 from pathlib import Path
@@ -11,7 +12,7 @@ from markupsafe import Markup
 
 from kettlefield.analysis.items import Item
 from kettlefield.analysis.marks import standing_marks
-from kettlefield.core.marking import SHEET_FORMAT, order_of
+from kettlefield.core.marking import CATEGORIES, HIGHEST, LOWEST, SHEET_FORMAT, order_of
 from kettlefield.record.store import Record
 from kettlefield.report.templating import make_environment
 
@@ -35,7 +36,13 @@ def write_sheet(record: Record, items: Sequence[Item], marker: str, title: str, 
         item = by_digest[one.item]
         if not groups or groups[-1]["exercise"] != (one.exercise, one.showing):
             groups.append(
-                {"exercise": (one.exercise, one.showing), "item": item, "again": one.showing > 1, "replies": []}
+                {
+                    "exercise": (one.exercise, one.showing),
+                    "item": item,
+                    "again": one.showing > 1,
+                    "meanings": meanings_of(item.guidance),
+                    "replies": [],
+                }
             )
         before = known.get((marker, one.item, one.showing))
         groups[-1]["replies"].append(
@@ -67,3 +74,10 @@ def write_sheet(record: Record, items: Sequence[Item], marker: str, title: str, 
     )
     path.write_text(page, encoding="utf-8", errors="backslashreplace")
     return len(order)
+
+
+def meanings_of(guidance: str) -> list[tuple[int, str]]:
+    """What each mark means, from 4 down, where the guidance has a line for every mark; else no words."""
+    said = {int(found[1]): found[2].strip() for found in re.finditer(r"^([0-4]):(.*)$", guidance, re.MULTILINE)}
+    whole = len(said) == CATEGORIES
+    return [(mark, said[mark] if whole else "") for mark in range(HIGHEST, LOWEST - 1, -1)]
