@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import sqlalchemy as sa
@@ -61,7 +62,7 @@ def trusts(record: Record, items: Sequence[Item], human: Mapping[str, float]) ->
     return tuple(_trust(name, [row for row in rows if row.assessor == name], by_digest, human) for name in names)
 
 
-def _trust(assessor: str, rows: Sequence[sa.Row], items: Mapping[str, Item], human: Mapping[str, float]) -> Trust:  # type: ignore[type-arg]
+def _trust(assessor: str, rows: Sequence[sa.Row[Any]], items: Mapping[str, Item], human: Mapping[str, float]) -> Trust:
     singles: dict[str, list[int]] = {}
     compared: list[Compared] = []
     orders: dict[tuple[str, str, int], Choice] = {}

@@ -1,10 +1,15 @@
 """``kettlefield mark``: people mark replies without knowing whose they are."""
 
 import argparse
+import sys
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
+
+if TYPE_CHECKING:
+    from kettlefield.record.store import Record
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -66,9 +71,7 @@ def _check_options(args: argparse.Namespace) -> None:
         raise InputError("shows what was marked", "--json", "Leave --by and --sheet out.")
 
 
-def _write_sheet(record: "Record", title: str, args: argparse.Namespace) -> int:  # type: ignore[name-defined] # noqa: F821
-    import sys  # noqa: PLC0415
-
+def _write_sheet(record: "Record", title: str, args: argparse.Namespace) -> int:
     from kettlefield.analysis.items import items_of, kinds_of  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.report.sheet import write_sheet  # noqa: PLC0415
@@ -85,9 +88,7 @@ def _write_sheet(record: "Record", title: str, args: argparse.Namespace) -> int:
     return ExitCode.DONE
 
 
-def _read_sheet(record: "Record", path: Path) -> None:  # type: ignore[name-defined] # noqa: F821
-    import sys  # noqa: PLC0415
-
+def _read_sheet(record: "Record", path: Path) -> None:
     from kettlefield.analysis.items import items_of  # noqa: PLC0415
     from kettlefield.campaign.marks_file import read_marks_file  # noqa: PLC0415
     from kettlefield.suite.format import KINDS  # noqa: PLC0415

@@ -100,6 +100,8 @@ the order of work:
   5. kettlefield qualify plan.toml      run the campaign; the same command resumes it
   6. kettlefield contrast record.db     candidates side by side
   7. kettlefield trials record.db       what each model wrote, and why it failed
+     kettlefield mark record.db --by NAME   judge pages and explanations by eye, blind
+     kettlefield assess plan.toml       let a second model judge them, and see how far to trust it
   8. kettlefield decide record.db       criteria one by one, and the verdict; --by NAME signs it
      kettlefield report record.db -o FOLDER   one page to read and to keep
      kettlefield export record.db -o FOLDER   tables, CI results, bill of materials

@@ -146,13 +146,14 @@ def _judged(pairs: list[tuple[_Visit, Frame | None]], lost: tuple[RunEnd, str], 
 def _visits(exercise: Exercise, checks: tuple[Check, ...]) -> list[_Visit]:
     rules = [check for check in checks if isinstance(check, PageRulesCheck)]
     visits: list[_Visit] = []
-    for check in (*rules, *(check for check in checks if isinstance(check, PageCheck))):
+    both: list[PageCheck | PageRulesCheck] = [*rules, *(check for check in checks if isinstance(check, PageCheck))]
+    for check in both:
         steps = exercise.page_steps[check.name] if isinstance(check, PageCheck) else ()
         for width in check.widths if isinstance(check, PageCheck) else WIDTHS:
             first = all(visit.width != width for visit in visits)
-            visits.append(_Visit(check=check, width=width, steps=steps, picture=first))  # type: ignore[arg-type]
+            visits.append(_Visit(check=check, width=width, steps=steps, picture=first))
     unseen = [width for width in WIDTHS if all(visit.width != width for visit in visits)]
-    return [*visits, *(_Visit(check=None, width=width, steps=(), picture=True) for width in unseen)]  # type: ignore[arg-type]
+    return [*visits, *(_Visit(check=None, width=width, steps=(), picture=True) for width in unseen)]
 
 
 def _job(exercise: Exercise, visits: list[_Visit], answers: Sequence[Built], nonce: str) -> Job:

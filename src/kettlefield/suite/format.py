@@ -121,7 +121,7 @@ class ScopeCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="edit-
 
 
 Width = Literal["phone", "desktop"]
-WIDTHS: dict[str, tuple[int, int]] = {"phone": (390, 844), "desktop": (1280, 800)}  # width and height in px
+WIDTHS: dict[Width, tuple[int, int]] = {"phone": (390, 844), "desktop": (1280, 800)}  # width and height in px
 Rule = Literal["language", "names", "contrast", "keyboard", "fits"]
 
 
