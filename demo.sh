@@ -4,6 +4,7 @@ set -eu
 cd "$(dirname "$0")"
 . scripts/setup.sh
 # its short selection of the suite asks in every language, and for a page
-need bwrap=bubblewrap chromium=chromium $LANGUAGES
+need bwrap=bubblewrap $LANGUAGES
+need chromium-headless-shell=chromium-headless-shell || need chromium=chromium
 environment '.[pages]'
 exec .venv/bin/kettlefield demo "$@"

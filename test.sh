@@ -3,7 +3,8 @@
 set -eu
 cd "$(dirname "$0")"
 . scripts/setup.sh
-need chromium=chromium ssh-keygen=openssh-client bwrap=bubblewrap unshare=util-linux /usr/bin/python3=python3 $LANGUAGES
+need chromium=chromium chromium-headless-shell=chromium-headless-shell ssh-keygen=openssh-client bwrap=bubblewrap unshare=util-linux /usr/bin/python3=python3 $LANGUAGES
 environment '.[test]'
-# a file of tests stays with one worker, so that what its tests share is made once
-exec .venv/bin/python -m pytest -n auto --dist loadfile "$@"
+# a file of tests stays with one worker, so that what its tests share is made once; files in their own order, since
+# the one with the longest test has few of them and would come last
+exec .venv/bin/python -m pytest -n auto --dist loadfile --no-loadscope-reorder "$@"

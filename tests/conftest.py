@@ -26,6 +26,7 @@ SMALL_SUITE = (
 )
 NEEDED = (
     "chromium",
+    "chromium-headless-shell",
     "ssh-keygen",
     "bwrap",
     "unshare",

@@ -49,9 +49,10 @@ def test_kappa_of_marks_and_where_there_is_none():
     # quadratic weights: one mark apart is nearly agreement, four apart is none
     near, far = [(m, min(4, m + 1)) for m in range(5)] * 4, [(m, 4 - m) for m in range(5)] * 4
     assert agreement_on_scale(near, 5).value > 0.7 and agreement_on_scale(far, 5).value == pytest.approx(-1)
-    # wholly agreed: as far down as the share of agreement can be (Wilson: 15 of 15 is at least 0.796)
-    whole = weighted_kappa(np.diag([5, 5, 5]), np.eye(3))
-    assert (whole.value, whole.high) == (1, 1) and whole.low == pytest.approx((0.796 - 1 / 3) / (2 / 3), abs=1e-3)
+    # wholly agreed: as far down as with one more, as far apart as may be; so few never look certain, many nearly do
+    whole, one_off = (weighted_kappa(np.diag([5, 5, 5]) + off, np.eye(3)) for off in (0, np.eye(3, k=2)))
+    assert (whole.value, whole.high, whole.n) == (1, 1, 15) and whole.low == one_off.low < 0.8
+    assert weighted_kappa(np.diag([50, 50, 50]), np.eye(3)).low > 0.95
     assert agreement_on_scale([], 5) is None and agreement_on_scale([(3, 3)] * 9, 5) is None
 
 

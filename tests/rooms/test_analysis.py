@@ -158,7 +158,7 @@ def criterion(measure, **sides):
 def verdicts(writer, path):
     facts = campaign_facts(writer.record)
     terms = terms_of_text(facts["plan_text"], path)
-    return reach_verdicts(writer.record, contrast(writer.record), terms.criteria)
+    return reach_verdicts(writer.record, contrast(writer.record), terms.criteria, terms.weights)
 
 
 @pytest.mark.parametrize(

@@ -55,6 +55,9 @@ ENDS = {
     "huge": (script("for (let i = 0; i < 30000; i += 1) document.write('<i></i>')"), "over-limit", "elements, at most 20,000"),
     "slow step": (PAGE.replace("tell()\">", "setTimeout(tell, 9e5)\">"), "wrong-answer", "wanted 'berth 7'"),
     "no button": (PAGE.replace("<button", "<span").replace("</button", "</span"), "wrong-answer", "step 3, click button \"Tell\""),
+    "will not be left": (
+        script("addEventListener('beforeunload', (event) => { event.preventDefault(); event.returnValue = 'stay'; })"), "passed", ""
+    ),
     "hostile words": (PAGE.replace(">high<", ">\u202e</script><b>\x1b[31m<"), "wrong-answer", "step 1"),
 }  # fmt: skip
 STUCK = {

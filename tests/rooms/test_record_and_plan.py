@@ -178,9 +178,14 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
     nested = {"depth": tables.DepthTable, "clients": tables.ClientsTable, "arrivals": tables.ArrivalsTable}
     assert all(f"`[speed.{name}]`" in plan for name in nested)
     structs = [tables.RigTable, *tables.OVERRIDABLE.values(), tables.CriterionTable, tables.PlanFile, tables.SuiteTable]
-    structs += nested.values()
+    structs += [tables.MarkingTable, tables.AssessorTable, *nested.values()]
     keys = {field.name for table in structs for field in msgspec.structs.fields(table)}
-    for key in (keys | set(MEASURES)) - {"candidate", "criterion"} - set(tables.OVERRIDABLE) - {"rig", *nested}:
+    for key in (
+        (keys | set(MEASURES))
+        - {"candidate", "criterion"}
+        - set(tables.OVERRIDABLE)
+        - {"rig", "marking", "assessor", *nested}
+    ):
         assert f"`{key}`" in plan, key
     structs = [fmt.ExerciseFile, fmt.CallsCheck, fmt.ProgramCheck, fmt.Limits, fmt.Decoy, fmt.CallCase, fmt.ProgramCase]
     for key in {field.name for table in structs for field in msgspec.structs.fields(table)} - {"check", "decoy"}:

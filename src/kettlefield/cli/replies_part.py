@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from kettlefield.analysis.frames import campaign_facts
+from kettlefield.analysis.frames import campaign_facts, not_measured
 from kettlefield.analysis.replies import reply_agreements
 from kettlefield.cli.console import (
     chosen,
@@ -10,6 +10,7 @@ from kettlefield.cli.console import (
     make_table,
     print_heading,
     print_json,
+    print_not_measured,
     print_note,
     print_table,
     safe,
@@ -47,6 +48,7 @@ def show_replies(path: Path, only: str | None, against: str | None, *, as_json: 
             "-" if one.parted_at_share is None else f"{one.parted_at_share:.0%}",
         )
     print_table(console, table)
+    print_not_measured(console, not_measured(record))
     print_note(
         console,
         "First replies to the same prompts with the same seeds. Same code: of those where both gave an answer, layout\n"

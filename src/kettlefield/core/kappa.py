@@ -7,7 +7,7 @@ import numpy as np
 from scipy import optimize
 
 from kettlefield.core.estimate import Estimate
-from kettlefield.core.intervals import two_sided_z, wilson_interval
+from kettlefield.core.intervals import two_sided_z
 
 _STEP = 1e-9  # off the area found, where the equation for its bounds has a root that is none
 
@@ -57,9 +57,12 @@ def weighted_kappa(table: np.ndarray, weights: np.ndarray, *, confidence: float 
     error = math.sqrt(max(0.0, variance) / count) / (1 - chance) ** 2
     reach = two_sided_z(confidence) * error
     if math.isclose(found, 1):
-        # no spread to judge by: as many as these may all agree although so great a share of all does not
-        agree, _ = wilson_interval(count, count, confidence=confidence)
-        return Estimate(value=kappa, low=max(-1.0, (agree - chance) / (1 - chance)), high=1.0, n=int(count))
+        # no spread to judge by: as far down as it would be with one more, as far apart as the marks given lie
+        used = np.flatnonzero(rows)
+        more = table.copy()
+        more[used[0], used[-1]] += 1
+        one_off = weighted_kappa(more, weights, confidence=confidence)
+        return Estimate(value=kappa, low=one_off.low if one_off is not None else None, high=1.0, n=int(count))
     return Estimate(value=kappa, low=max(-1.0, kappa - reach), high=min(1.0, kappa + reach), n=int(count))
 
 

@@ -178,9 +178,11 @@ def _grade(
             results, pictures = _run_checks(exercise, checks, answer, isolation, visited)
         except RigError as err:
             fault = str(err)
-    fault = fault or next((result.detail for result in results if result.end is RunEnd.RIG_FAULT), "")
     required = [result for result in results if result.required]
-    ends = [result.end for result in required]
+    # what failed for certain is not made undecided by a check that the rig could not carry out
+    if not any(not result.passed and result.end is not RunEnd.RIG_FAULT for result in required):
+        fault = fault or next((result.detail for result in results if result.end is RunEnd.RIG_FAULT), "")
+    ends = [result.end for result in required if fault or result.end is not RunEnd.RIG_FAULT]
     is_known = exercise.spec.language not in {ANY, TEXT, PAGE}
     facts = dataclasses.replace(
         of_reply,

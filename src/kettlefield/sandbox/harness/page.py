@@ -21,7 +21,6 @@ QUIET_MS, MOST_LOOKS = 20, 50
 CLOCK_STARTS, CLOCK_STANDS = "2031-03-10T08:00:00Z", "2031-03-10T08:00:01Z"
 MAX_TEXT, MAX_LIST, MAX_ERRORS = 2000, 200, 10
 MAX_PICTURE_PX = 1600  # of a page's height
-OUTER = {"script", "stylesheet", "font"}
 # counted apart, so that a page of millions of elements is named before anything walks it
 COUNT = "document.getElementsByTagName('*').length"
 # how often the document has changed; the page's own timers stand still meanwhile
@@ -85,7 +84,7 @@ class Visits:
         self.open()
 
     def open(self):
-        self.aged, self.page = False, None
+        self.worn, self.page = False, None
         context = self.browser.new_context(
             service_workers="block",
             accept_downloads=False,
@@ -125,6 +124,9 @@ class Visits:
             self.error(f"console: {message.text}")
 
     def dialog(self, dialog):
+        if dialog.type == "beforeunload":
+            dialog.accept()  # a page does not keep us from leaving it
+            return
         self.dialogs += 1
         dialog.dismiss()
 
@@ -150,11 +152,7 @@ class Visits:
             route.fulfill(status=404, body="")
 
     def run(self, number, visit):
-        if self.aged:  # its clock cannot be turned back, and a window of its own takes longer than all the rest
-            self.page.context.close()
-            self.open()
-        self.page.goto("about:blank")
-        self.wire.send("Storage.clearDataForOrigin", {"origin": ORIGIN, "storageTypes": "all"})
+        self.leave_page()
         self.page.set_viewport_size(dict(zip(("width", "height"), visit["size"], strict=True)))
         self.begin()
         self.answer_number = visit["answer"]
@@ -167,7 +165,21 @@ class Visits:
                 self.look(visit, found)
         except Error as error:
             found["fault"] = words(error)
+        failed = any("failed" in one for one in found["seen"])
+        self.worn = self.worn or bool(failed or found["fault"] or self.errors or self.dialogs or self.popups)
         self.send(**found, errors=self.errors, outside=self.outside, dialogs=self.dialogs, popups=self.popups)
+
+    def leave_page(self):
+        """Away from the page before, with nothing of it left: in a window of its own where that is not sure."""
+        if not self.worn:
+            try:
+                self.page.goto("about:blank")
+                self.wire.send("Storage.clearDataForOrigin", {"origin": ORIGIN, "storageTypes": "all"})
+                return
+            except Error:
+                pass
+        self.page.context.close()
+        self.open()
 
     def look(self, visit, found):
         if visit["picture"]:
@@ -239,7 +251,7 @@ class Visits:
         elif does == "drag":
             self.one(step["what"]).drag_to(self.one(step["to"]))
         elif does == "wait":
-            self.aged = True
+            self.worn = True  # its clock cannot be turned back
             self.page.clock.run_for(int(step["seconds"] * 1000))
         else:
             raise ValueError(f"step={does!r}: none of the harness's")
