@@ -64,7 +64,6 @@ STUCK = {
     "while it loads": (script("while (true) {}"), "timed-out", "while it was opened"),
     "at a step": (PAGE.replace("said.textContent =", "for (;;) ; said.textContent ="), "timed-out", "at step 3"),
     "dialogs for ever": (script("while (true) alert('ebb')"), "timed-out", ""),
-    "reloads for ever": (script("location.reload()"), None, ""),
     "memory": (script("const held = []; for (;;) held.push(new Array(1e6).fill(held.length))"), None, ""),
 }
 

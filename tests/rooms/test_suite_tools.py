@@ -228,7 +228,7 @@ def test_the_built_in_variants_are_sound(seed):
     suite = load_suite(find_suite("berthdesk", Path()), seed=seed)
     varying = [exercise for exercise in suite.exercises if exercise.is_variant]
     assert len(varying) >= 40
-    varying = varying[seed % 2 :: 2]  # each of them on one of the two seeds
+    varying = varying[seed % 2 :: 4]  # half of them, on one of two seeds each: `vet` by hand takes three of all
     assert {exercise.id: vet_exercise(exercise, available_isolation()).faults for exercise in varying} == {
         exercise.id: () for exercise in varying
     }
