@@ -203,3 +203,21 @@ def test_kinds_are_named_and_empty_tables_leave_older_signatures_standing(record
     before = results_digest(record.record)
     sit(record.record, items_of(record.record, ("explain",))[:1], Leans())
     assert results_digest(record.record) != before
+
+
+def test_what_an_assessor_was_asked_is_known_by_its_name_items_and_round(record):
+    store = record.record
+    item = items_of(store, ("explain",))[0]
+    for number, name in ((1, "sedge@q8_0"), (2, "sedge@q8_0"), (1, "reed@f16")):
+        store.save_assessment(
+            AssessmentEntry(
+                assessor=name, exercise_id=item.exercise, first_item=item.digest, second_item=None, round=number,
+                value=number + 2, choice=None, reply="MARK", fault="",
+            )
+        )  # fmt: skip
+    assert store.assessed("sedge@q8_0") == {(item.digest, None, 1), (item.digest, None, 2)}
+    assert store.assessed("nobody") == set()
+    first, second = trusts(store, [item], {item.digest: 4.0})
+    assert (first.assessor, first.marks, second.marks) == ("sedge@q8_0", {item.digest: 3.5}, {item.digest: 3.0})
+    assert first.same_again.value == 0 and second.same_again is None and first.place is None
+    assert first.with_people.both == 1 and "marked 1 of the same replies, 10 are needed" in why_not_used(first, 0.6)

@@ -3,7 +3,6 @@
 import contextlib
 import dataclasses
 import fcntl
-import hashlib
 import json
 import os
 import sqlite3
@@ -19,7 +18,6 @@ from kettlefield.core.errors import InputError, RigError
 from kettlefield.record import schema
 from kettlefield.record.entries import (
     AssessmentEntry,
-    AttemptEntry,
     CampaignEntry,
     CandidateEntry,
     ExchangeEntry,
@@ -31,7 +29,8 @@ from kettlefield.record.entries import (
     SignatureEntry,
     TrialEntry,
 )
-from kettlefield.record.packing import pack_json, pack_stamps, pack_text
+from kettlefield.record.packing import pack_text
+from kettlefield.record.rows import inserted, put_attempt, put_exchange
 
 _SQLITE_MAGIC = b"SQLite format 3\0"
 
@@ -218,7 +217,7 @@ class Record:
                 "settings": json.dumps(entry.settings),
                 "weights_facts": json.dumps(entry.weights_facts),
             }
-            return _inserted(connection, table, row)
+            return inserted(connection, table, row)
 
     def weights_digest(self, name: str) -> str | None:
         """The digest that a candidate's weights had when it was added."""
@@ -290,7 +289,7 @@ class Record:
             "started_at": time.time(),
         }
         with self._writing() as connection:
-            return _inserted(connection, schema.session, row)
+            return inserted(connection, schema.session, row)
 
     def end_session(self, session_id: int, how: str) -> None:
         """Write how a session ended."""
@@ -300,7 +299,7 @@ class Record:
     def save_exchange(self, entry: ExchangeEntry) -> None:
         """Write a request that belongs to no trial: a warm-up or a timed one."""
         with self._writing() as connection:
-            _put_exchange(connection, entry)
+            put_exchange(connection, entry)
 
     def save_trial(self, entry: TrialEntry) -> None:
         """Write a finished trial with all that belongs to it, whole or not at all."""
@@ -316,9 +315,9 @@ class Record:
             "finished_at": time.time(),
         }
         with self._writing() as connection:
-            trial_id = _inserted(connection, schema.trial, row)
+            trial_id = inserted(connection, schema.trial, row)
             for number, attempt in enumerate(entry.attempts, 1):
-                _put_attempt(connection, trial_id, number, attempt)
+                put_attempt(connection, trial_id, number, attempt)
 
     def save_memory(self, entry: MemoryEntry) -> None:
         """Write one phase's memory."""
@@ -363,65 +362,6 @@ def _set_pragmas(connection: sqlite3.Connection, _: Any) -> None:
     for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON", "busy_timeout=5000"):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
-
-
-def _inserted(connection: sa.Connection, table: sa.Table, row: dict[str, Any]) -> int:
-    key = connection.execute(table.insert().values(**row)).inserted_primary_key
-    assert key is not None  # noqa: S101 - every table here has an integer key
-    return int(key[0])
-
-
-def _put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: AttemptEntry) -> None:
-    row = {
-        "trial_id": trial_id,
-        "number": number,
-        "turn": entry.turn,
-        "exchange_id": _put_exchange(connection, entry.exchange) if entry.exchange is not None else None,
-        "outcome": entry.outcome.value,
-        "score": entry.score,
-        "files": pack_json(entry.files),
-        "extraction": json.dumps({"how": entry.how, "remarks": entry.remarks, "language": entry.language}),
-        "fault": entry.fault,
-    }
-    attempt_id = _inserted(connection, schema.attempt, row)
-    checks = [{"attempt_id": attempt_id, **dataclasses.asdict(check)} for check in entry.checks]
-    if checks:
-        connection.execute(schema.check_result.insert(), checks)
-    pictures = [{"attempt_id": attempt_id, "width": width, "png": png} for width, png in entry.pictures]
-    if pictures:
-        connection.execute(schema.picture.insert(), pictures)
-
-
-def _put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
-    row = {
-        "candidate_id": entry.candidate_id,
-        "session_id": entry.session_id,
-        "purpose": entry.purpose,
-        "point": json.dumps(entry.point, sort_keys=True) if entry.point is not None else None,
-        "disturbed": entry.disturbed,
-        "scheduled_lag_s": entry.scheduled_lag_s,
-        "memory_bytes": entry.memory_bytes,
-        "asked_at": entry.asked_at,
-        "in_flight": entry.in_flight,
-        "prompt_id": _put_prompt(connection, entry.messages),
-        "sampling": json.dumps(entry.sampling),
-        "reply": pack_text(entry.reply),
-        "thinking": pack_text(entry.thinking),
-        "finish_reason": entry.finish_reason,
-        "fault": entry.fault,
-        **dataclasses.asdict(entry.figures),
-        "stamps": pack_stamps(entry.stamps_s, entry.stamp_marks),
-    }
-    return _inserted(connection, schema.exchange, row)
-
-
-def _put_prompt(connection: sa.Connection, messages: tuple[dict[str, str], ...]) -> int:
-    digest = hashlib.sha256(json.dumps(messages).encode()).hexdigest()
-    table = schema.prompt
-    found = connection.execute(sa.select(table.c.id).where(table.c.digest == digest)).scalar_one_or_none()
-    if found is not None:
-        return int(found)
-    return _inserted(connection, table, {"digest": digest, "messages": pack_json(messages)})
 
 
 def _root(err: sa.exc.DatabaseError) -> str:
