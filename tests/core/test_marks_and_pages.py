@@ -237,3 +237,9 @@ def test_a_page_keeps_what_was_given_and_tells_what_is_missing():
         "index.html": "<!doctype", "b.js": "const B =", "a.css": "p { color",
     }  # fmt: skip
     assert found.remarks == ("a.css was not named: taken by its language", "missing: c.css")
+
+
+@pytest.mark.parametrize("marker", ["", "Ines", "I\0n"])
+def test_an_order_of_nothing_is_empty_and_of_one_shows_it_twice(marker):
+    assert order_of([], marker) == ()
+    assert [one.showing for one in order_of([("e", "i")], marker)] == [1, 2]
