@@ -75,8 +75,9 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, tmp_p
         entry = truth[unpack_json(blob)[-1]["content"].split(".")[0]]
         sent = entry["sent_s"]
         errors.append(first - (sent[0] - entry["received_s"]))
-        ratios.append(rate * (sent[-1] - sent[0]) / (len(sent) - 1))
-    if len(errors) >= 8:  # on a host that is busy all the time, nothing undisturbed may be left
+        if rate is not None:  # a host so busy that all tokens were read at one moment leaves none
+            ratios.append(rate * (sent[-1] - sent[0]) / (len(sent) - 1))
+    if len(ratios) >= 8:  # on a host that is busy all the time, nothing undisturbed may be left
         assert abs(statistics.median(errors)) < 0.010
         assert statistics.median(ratios) == pytest.approx(1, abs=0.1)
 
