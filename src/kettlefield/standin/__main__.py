@@ -10,12 +10,13 @@ from aiohttp import web
 from kettlefield.core.errors import KettlefieldError
 from kettlefield.core.units import format_bytes
 from kettlefield.rig.simulated_card import claim_bytes, read_card, used_bytes
-from kettlefield.standin.app import App, Settings
 from kettlefield.standin.assessor import SimulatedAssessor, read_leans
+from kettlefield.standin.front import Front
 from kettlefield.standin.models import load_model
 from kettlefield.standin.physics import Physics
 from kettlefield.standin.quirks import add_quirks, read_quirks
 from kettlefield.standin.replies import Replier
+from kettlefield.standin.simulated import Settings, SimulatedServer
 from kettlefield.suite.format import Exercise
 from kettlefield.suite.loader import find_suite, load_suite
 
@@ -74,7 +75,7 @@ def _serve(args: argparse.Namespace) -> int:
         quirks=read_quirks(args),
     )
     claim_bytes(args.card, 0)
-    web.run_app(App(settings).build(), host="127.0.0.1", port=args.port, print=None, access_log=None)
+    web.run_app(Front(SimulatedServer(settings)).build(), host="127.0.0.1", port=args.port, print=None, access_log=None)
     return 0
 
 

@@ -1,0 +1,209 @@
+"""The HTTP face that both servers have, the simulated and the little real one: health, models, completions."""
+
+import asyncio
+import json
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+from aiohttp import web
+
+from kettlefield.standin.quirks import now_s
+
+MOST_BODY_BYTES = 32 * 2**20
+
+
+class RefusedError(Exception):
+    """A request that is not carried out."""
+
+    def __init__(self, status: int, text: str, headers: Mapping[str, str] | None = None) -> None:
+        super().__init__(text)
+        self.status, self.text, self.headers = status, text, headers
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """A request as it came."""
+
+    body: dict[str, Any]
+    is_chat: bool
+    received_s: float
+
+    def number(self, name: str, default: float) -> float:
+        """A number of the request; null counts as not given.
+
+        Raises
+        ------
+        RefusedError
+            It is no number.
+        """
+        value = self.body.get(name)
+        if value is None:
+            return default
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            raise RefusedError(400, f"{name} is no number")
+        return value
+
+
+@dataclass(slots=True, kw_only=True)
+class Piece:
+    """What one event carries."""
+
+    text: str
+    thinking: bool = False
+
+
+@dataclass(slots=True, kw_only=True)
+class Answer:
+    """A reply that is being made; its pieces are drawn one by one."""
+
+    prompt_tokens: int
+    pieces: AsyncIterator[Piece]
+    completion_tokens: int = 0  # known when the pieces end, as is the reason
+    reason: str = "stop"
+    sent_s: list[float] = field(default_factory=list)  # when each piece was sent, by the monotonic clock
+
+    @property
+    def usage(self) -> dict[str, int]:
+        """As the protocol tells it."""
+        total = self.prompt_tokens + self.completion_tokens
+        return {
+            "prompt_tokens": self.prompt_tokens,
+            "completion_tokens": self.completion_tokens,
+            "total_tokens": total,
+        }
+
+
+class Backend(Protocol):
+    """What answers."""
+
+    @property
+    def server_name(self) -> str:
+        """For the Server header."""
+
+    @property
+    def health(self) -> dict[str, Any] | None:
+        """What it says when it is asked for its health; None: it is still loading."""
+
+    @property
+    def model_id(self) -> str:
+        """Of the model that is served."""
+
+    def check_key(self, header: str | None) -> bool:
+        """Whether an Authorization header lets one in."""
+
+    def work(self) -> list[Coroutine[Any, Any, None]]:
+        """What runs as long as the server does."""
+
+    def begin(self, asked: Asked) -> Answer:
+        """Start on a reply.
+
+        Raises
+        ------
+        RefusedError
+            The request cannot be carried out.
+        """
+
+    def end(self, asked: Asked, answer: Answer) -> None:
+        """The reply was drawn to its end, or whoever asked has gone."""
+
+
+Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
+
+
+class Front:
+    """Handlers in front of a backend."""
+
+    def __init__(self, backend: Backend) -> None:
+        self._backend = backend
+        self._tasks: list[asyncio.Task[None]] = []
+
+    def build(self) -> web.Application:
+        """The aiohttp application."""
+        app = web.Application(client_max_size=MOST_BODY_BYTES, middlewares=[self._check_key])
+        app.router.add_get("/health", self._health)
+        app.router.add_get("/v1/models", self._models)
+        app.router.add_post("/v1/chat/completions", self._complete)
+        app.router.add_post("/v1/completions", self._complete)
+        app.on_startup.append(self._start)
+        app.on_response_prepare.append(self._name_server)
+        return app
+
+    @web.middleware
+    async def _check_key(self, request: web.Request, handler: Handler) -> web.StreamResponse:
+        if request.method == "POST" and not self._backend.check_key(request.headers.get("Authorization")):
+            return web.json_response({"error": {"message": "wrong or missing key"}}, status=401)
+        return await handler(request)
+
+    async def _start(self, _: web.Application) -> None:
+        self._tasks = [asyncio.create_task(each) for each in self._backend.work()]
+
+    async def _health(self, _: web.Request) -> web.Response:
+        health = self._backend.health
+        if health is None:
+            return web.json_response({"status": "loading"}, status=503)
+        return web.json_response({"status": "ok", **health})
+
+    async def _models(self, _: web.Request) -> web.Response:
+        entry = {"id": self._backend.model_id, "object": "model"}
+        return web.json_response({"object": "list", "data": [entry]})
+
+    async def _complete(self, request: web.Request) -> web.StreamResponse:
+        if self._backend.health is None:
+            return _error(RefusedError(503, "the model is still loading"))
+        received_s = now_s()
+        try:
+            body = await request.json()
+        except ValueError as err:
+            return _error(RefusedError(400, f"malformed request: {type(err).__name__}"))
+        if not isinstance(body, dict):
+            return _error(RefusedError(400, "malformed request: no object"))
+        asked = Asked(body=body, is_chat=request.path.endswith("/chat/completions"), received_s=received_s)
+        try:
+            answer = self._backend.begin(asked)
+        except RefusedError as err:
+            return _error(err)
+        try:
+            return await (_stream(request, asked, answer) if body.get("stream") else _whole(asked, answer))
+        finally:
+            self._backend.end(asked, answer)
+
+    async def _name_server(self, _: web.Request, response: web.StreamResponse) -> None:
+        response.headers["Server"] = self._backend.server_name
+
+
+async def _stream(request: web.Request, asked: Asked, answer: Answer) -> web.StreamResponse:
+    response = web.StreamResponse(headers={"Content-Type": "text/event-stream", "Cache-Control": "no-cache"})
+    await response.prepare(request)
+    if asked.is_chat:
+        await response.write(_event({"delta": {"role": "assistant", "content": ""}}))
+    async for piece in answer.pieces:
+        delta = {"delta": {"reasoning_content" if piece.thinking else "content": piece.text}}
+        answer.sent_s.append(now_s())
+        await response.write(_event(delta if asked.is_chat else {"text": piece.text}))
+    await response.write(_event({"delta": {}} if asked.is_chat else {"text": ""}, answer.reason))
+    final = {"choices": [], "usage": answer.usage, "object": "chat.completion.chunk"}
+    await response.write(f"data: {json.dumps(final)}\n\ndata: [DONE]\n\n".encode())
+    await response.write_eof()
+    return response
+
+
+async def _whole(asked: Asked, answer: Answer) -> web.Response:
+    said = "".join([piece.text async for piece in answer.pieces if not piece.thinking])
+    content = {"message": {"role": "assistant", "content": said}} if asked.is_chat else {"text": said}
+    choice = {"index": 0, **content, "finish_reason": answer.reason}
+    kind = "chat.completion" if asked.is_chat else "text_completion"
+    return web.json_response({"object": kind, "choices": [choice], "usage": answer.usage})
+
+
+def _event(content: dict[str, Any], reason: str | None = None) -> bytes:
+    choice = {"index": 0, **content, "finish_reason": reason}
+    chunk = {"object": "chat.completion.chunk", "created": int(time.time()), "choices": [choice]}
+    return f"data: {json.dumps(chunk)}\n\n".encode()
+
+
+def _error(why: RefusedError) -> web.Response:
+    return web.json_response(
+        {"error": {"message": why.text, "code": why.status}}, status=why.status, headers=why.headers
+    )
