@@ -60,18 +60,16 @@ class Answer:
 
     prompt_tokens: int
     pieces: AsyncIterator[Piece]
-    completion_tokens: int = 0  # known when the pieces end, as is the reason
-    reason: str = "stop"
+    finish: Callable[[], tuple[int, str]]  # once the pieces have ended: how many tokens they were, why they ended
     sent_s: list[float] = field(default_factory=list)  # when each piece was sent, by the monotonic clock
 
-    @property
     def usage(self) -> dict[str, int]:
         """As the protocol tells it."""
-        total = self.prompt_tokens + self.completion_tokens
+        made, _ = self.finish()
         return {
             "prompt_tokens": self.prompt_tokens,
-            "completion_tokens": self.completion_tokens,
-            "total_tokens": total,
+            "completion_tokens": made,
+            "total_tokens": self.prompt_tokens + made,
         }
 
 
@@ -182,8 +180,8 @@ async def _stream(request: web.Request, asked: Asked, answer: Answer) -> web.Str
         delta = {"delta": {"reasoning_content" if piece.thinking else "content": piece.text}}
         answer.sent_s.append(now_s())
         await response.write(_event(delta if asked.is_chat else {"text": piece.text}))
-    await response.write(_event({"delta": {}} if asked.is_chat else {"text": ""}, answer.reason))
-    final = {"choices": [], "usage": answer.usage, "object": "chat.completion.chunk"}
+    await response.write(_event({"delta": {}} if asked.is_chat else {"text": ""}, answer.finish()[1]))
+    final = {"choices": [], "usage": answer.usage(), "object": "chat.completion.chunk"}
     await response.write(f"data: {json.dumps(final)}\n\ndata: [DONE]\n\n".encode())
     await response.write_eof()
     return response
@@ -192,9 +190,9 @@ async def _stream(request: web.Request, asked: Asked, answer: Answer) -> web.Str
 async def _whole(asked: Asked, answer: Answer) -> web.Response:
     said = "".join([piece.text async for piece in answer.pieces if not piece.thinking])
     content = {"message": {"role": "assistant", "content": said}} if asked.is_chat else {"text": said}
-    choice = {"index": 0, **content, "finish_reason": answer.reason}
+    choice = {"index": 0, **content, "finish_reason": answer.finish()[1]}
     kind = "chat.completion" if asked.is_chat else "text_completion"
-    return web.json_response({"object": kind, "choices": [choice], "usage": answer.usage})
+    return web.json_response({"object": kind, "choices": [choice], "usage": answer.usage()})
 
 
 def _event(content: dict[str, Any], reason: str | None = None) -> bytes:

@@ -89,8 +89,8 @@ class SimulatedServer:
             reply = self._settings.replier.reply(prompt, seed, is_chat=asked.is_chat)
         pieces, reason = _pieces(reply, cap)
         stream = Stream(prompt=tokens, wanted_tokens=len(pieces))
-        answer = Answer(prompt_tokens=len(tokens), pieces=self._draw(stream, pieces))
-        answer.completion_tokens, answer.reason = len(pieces), reason
+        drawn = self._draw(stream, pieces)
+        answer = Answer(prompt_tokens=len(tokens), pieces=drawn, finish=lambda: (len(pieces), reason))
         self._streams[id(answer)] = (stream, prompt[:40])
         return answer
 

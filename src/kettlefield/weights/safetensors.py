@@ -36,6 +36,7 @@ class StoredTensor:
     type_name: str
     shape: tuple[int, ...]
     size_bytes: int
+    offset_bytes: int  # from the start of the data
 
     @property
     def elements(self) -> int:
@@ -167,7 +168,7 @@ def _tensors(path: Path, header: dict[str, Any], room: int) -> list[StoredTensor
             raise _refuse(path, f'describes tensor "{shown}" wrongly')
         if not begin <= end <= room:
             raise _refuse(path, f'is truncated or lies: tensor "{shown}" ends at byte {end:,} of {room:,}')
-        tensor = StoredTensor(name=name, type_name=kind, shape=shape, size_bytes=end - begin)
+        tensor = StoredTensor(name=name, type_name=kind, shape=shape, size_bytes=end - begin, offset_bytes=begin)
         bits = TYPE_BITS.get(kind)
         if bits is not None and tensor.elements * bits != 8 * tensor.size_bytes:
             raise _refuse(path, f'gives tensor "{shown}" {tensor.size_bytes:,} bytes for {tensor.elements:,} of {kind}')

@@ -1,0 +1,4 @@
+def check_knot(knot):
+    value = knot // 5
+    value = value + @@n@@
+    return value % 3

@@ -1,0 +1,3 @@
+def check_prices(prices):
+    names = list(prices)
+    return [name[:@@n@@] for name in names]

@@ -1,0 +1,3 @@
+def check_prices(prices):
+    names = list(prices)
+    return names[:@@n@@]

@@ -1,0 +1,3 @@
+def check_waits(waits):
+    waits = sorted(waits)
+    return waits[:@@n@@]

@@ -1,0 +1,3 @@
+def check_waits(waits):
+    waits = sorted(waits, reverse=True)
+    return waits[-@@n@@:]

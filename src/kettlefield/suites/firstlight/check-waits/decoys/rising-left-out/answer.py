@@ -1,0 +1,3 @@
+def check_waits(waits):
+    waits = waits
+    return waits[-@@n@@:]

@@ -1,0 +1,2 @@
+def clear_ticket(ticket, swell):
+    print(ticket + 2 * swell)

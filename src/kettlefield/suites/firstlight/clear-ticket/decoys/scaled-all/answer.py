@@ -1,0 +1,2 @@
+def clear_ticket(ticket, swell):
+    return (ticket + swell) * 2

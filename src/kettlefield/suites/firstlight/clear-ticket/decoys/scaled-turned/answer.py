@@ -1,0 +1,2 @@
+def clear_ticket(ticket, swell):
+    return swell + 2 * ticket

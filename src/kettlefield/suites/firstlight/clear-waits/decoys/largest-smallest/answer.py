@@ -1,0 +1,4 @@
+def clear_waits(waits):
+    top = min(waits)
+    value = min(top, @@n@@)
+    return value - 54

@@ -1,0 +1,3 @@
+def fold_depths(depths):
+    total = max(depths)
+    return min(total, @@n@@)

@@ -1,0 +1,3 @@
+def fold_repairs(repairs):
+    numbers = [row["wait"] for row in repairs]
+    return sum(numbers)

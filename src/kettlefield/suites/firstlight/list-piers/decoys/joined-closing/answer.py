@@ -1,0 +1,2 @@
+def list_piers(piers):
+    return ":".join(piers) + ":"

@@ -1,0 +1,2 @@
+def list_piers(piers):
+    print(":".join(piers))

@@ -1,0 +1,2 @@
+def log_draught(draught, knot):
+    print(min(draught, knot))

@@ -1,0 +1,2 @@
+def log_draught(draught, knot):
+    return knot

@@ -1,0 +1,3 @@
+def log_title(title):
+    line = title
+    return line + "@@word@@"

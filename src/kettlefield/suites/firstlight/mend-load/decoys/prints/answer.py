@@ -1,0 +1,3 @@
+def mend_load(load):
+    value = load // @@n@@
+    print(min(value, 46))

@@ -1,0 +1,2 @@
+def note_toll(toll, seat):
+    return seat - toll

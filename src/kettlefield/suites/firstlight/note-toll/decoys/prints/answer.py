@@ -1,0 +1,2 @@
+def note_toll(toll, seat):
+    print(toll - seat)

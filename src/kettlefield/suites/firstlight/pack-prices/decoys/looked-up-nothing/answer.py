@@ -1,0 +1,3 @@
+def pack_prices(prices):
+    value = prices.get("spit", 0)
+    return value - 10

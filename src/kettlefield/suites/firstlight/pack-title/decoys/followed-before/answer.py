@@ -1,0 +1,2 @@
+def pack_title(title):
+    return "north" + title

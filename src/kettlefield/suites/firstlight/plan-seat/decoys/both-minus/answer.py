@@ -1,0 +1,3 @@
+def plan_seat(seat, load):
+    value = seat - load
+    return value + @@n@@

@@ -1,0 +1,2 @@
+def post_shifts(shifts):
+    return [shift for shift in shifts if shift >= @@n@@]

@@ -1,0 +1,2 @@
+def post_shifts(shifts):
+    print([shift for shift in shifts if shift >= @@n@@])

@@ -1,0 +1,3 @@
+def rank_gaps(gaps):
+    count = len(gaps)
+    return min(count, @@n@@)

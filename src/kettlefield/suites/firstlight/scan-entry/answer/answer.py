@@ -1,0 +1,2 @@
+def scan_entry(entry):
+    return entry[-4:]

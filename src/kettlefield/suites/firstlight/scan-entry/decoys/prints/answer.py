@@ -1,0 +1,2 @@
+def scan_entry(entry):
+    print(entry[-4:])

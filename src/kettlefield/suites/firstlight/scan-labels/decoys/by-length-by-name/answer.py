@@ -1,0 +1,3 @@
+def scan_labels(labels):
+    labels = [label[:@@n@@] for label in labels]
+    return sorted(labels)

@@ -1,0 +1,3 @@
+def scan_labels(labels):
+    labels = labels[:@@n@@]
+    return sorted(labels, key=len)

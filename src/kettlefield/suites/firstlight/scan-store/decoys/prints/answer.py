@@ -1,0 +1,3 @@
+def scan_store(store):
+    value = store.get("wrack", @@n@@)
+    print(value // 3)

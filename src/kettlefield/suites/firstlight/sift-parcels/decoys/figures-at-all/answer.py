@@ -1,0 +1,2 @@
+def sift_parcels(parcels):
+    return [row["load"] for row in parcels]

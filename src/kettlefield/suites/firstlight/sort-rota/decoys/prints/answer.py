@@ -1,0 +1,3 @@
+def sort_rota(rota):
+    value = rota.get("dune", @@n@@)
+    print(min(value, 29))

@@ -1,0 +1,3 @@
+def tally_chart(chart):
+    name = max(chart, key=chart.get)
+    return name + "sand"

@@ -1,0 +1,3 @@
+def tally_chart(chart):
+    name = max(chart)
+    return name + "sand"

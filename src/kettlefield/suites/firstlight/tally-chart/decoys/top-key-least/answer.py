@@ -1,0 +1,3 @@
+def tally_chart(chart):
+    name = min(chart, key=chart.get)
+    return name + "sand"

@@ -1,0 +1,3 @@
+def tally_tickets(tickets):
+    tickets = [ticket for ticket in tickets if not (ticket != @@n@@)]
+    return [ticket // 2 for ticket in tickets]

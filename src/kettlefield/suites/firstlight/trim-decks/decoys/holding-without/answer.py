@@ -1,0 +1,3 @@
+def trim_decks(decks):
+    decks = [deck for deck in decks if "d" not in deck]
+    return [deck for deck in decks if len(deck) > 2]

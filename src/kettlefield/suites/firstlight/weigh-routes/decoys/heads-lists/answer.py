@@ -1,0 +1,3 @@
+def weigh_routes(routes):
+    routes = routes[:@@n@@]
+    return "/".join(routes)

@@ -1,0 +1,3 @@
+def weigh_routes(routes):
+    routes = [route[-@@n@@:] for route in routes]
+    return "/".join(routes)

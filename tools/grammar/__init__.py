@@ -1,0 +1,1 @@
+"""The seeded grammar of berth-desk tasks: English prompts, small Python functions, and what they mean."""
