@@ -19,7 +19,6 @@ from pathlib import Path
 from typing import Any
 
 import tomli_w
-
 from grammar import words
 from grammar.tasks import Task, code_of, draw_tasks, lines, meaning, part_of, phrases
 from grammar.texts import continue_prompt, gap_of, infill_prompt, opening_of, prompt_of

@@ -9,7 +9,7 @@ import tomli_w
 from kettlefield.campaign.criteria import NOT_SET
 from kettlefield.core.errors import InputError
 from kettlefield.core.sizing import largest_context, memory_need
-from kettlefield.core.units import format_bytes
+from kettlefield.core.units import format_bytes, format_count
 from kettlefield.weights.facts import ModelFacts
 
 CONTEXTS = (16384, 8192, 4096, 2048)  # tried in this order: long enough for the suite with room for thinking
@@ -72,7 +72,10 @@ def draft_plan(
         raise InputError("none of the files fits", "; ".join(left_out), "Raise --budget, or name smaller levels.")
     context = _context([facts for facts, _ in fitting], budget_bytes)
     parts = [_head(suite, accelerator, budget_bytes, budget_whence), _server(command, context)]
-    parts += [_SAMPLING, "\n# --- candidates: one model at one level each\n"]
+    parts += [
+        _SAMPLING.format(max_tokens=min(MOST_REPLY_TOKENS, context // 2)),
+        "\n# --- candidates: one model at one level each\n",
+    ]
     references = _references([facts for facts, _ in fitting])
     parts += [_candidate(facts, name, facts in references) for facts, name in fitting]
     parts += [f"\n# left out: {line}\n" for line in left_out]
@@ -89,7 +92,7 @@ def model_name(facts: ModelFacts) -> str:
 
 
 def _context(models: Sequence[ModelFacts], budget_bytes: int) -> int:
-    """The longest of our lengths that every candidate has and can afford."""
+    """The longest of our lengths that every candidate has and can afford; of a smaller window all of it."""
     limits = []
     for facts in models:
         if facts.kv_heads and facts.context_tokens:
@@ -97,7 +100,7 @@ def _context(models: Sequence[ModelFacts], budget_bytes: int) -> int:
                 largest_context(facts.shape(), budget_bytes, most_tokens=facts.context_tokens) or CONTEXTS[-1]
             )
     longest = min(limits, default=CONTEXTS[1])
-    return next((context for context in CONTEXTS if context <= longest), CONTEXTS[-1])
+    return next((context for context in CONTEXTS if context <= longest), longest)
 
 
 def _references(models: Sequence[ModelFacts]) -> list[ModelFacts]:
@@ -140,13 +143,15 @@ def _server(command: Sequence[str] | None, context: int) -> str:
     )
 
 
+MOST_REPLY_TOKENS = 2048  # and at most half of the context, so that the prompt has room
+
 _SAMPLING = """
 [sampling]
 # low temperature and a fixed seed: levels are to differ, not dice
 temperature = 0.2
 top_p = 1.0
 seed = 1
-max_tokens = 2048
+max_tokens = {max_tokens}
 
 [speed]
 requests = 60  # enough to bound p95 at one-sided 95 %
@@ -201,7 +206,7 @@ def _candidate(facts: ModelFacts, name: str, is_reference: bool) -> str:
         lines.append('style = "continuation"  # the header holds no chat template and no infill markers\n')
     licence = facts.licence.spdx or facts.licence.written or "none given"
     lines.append(
-        f"# {facts.parameters / 1e9:.2f} B parameters, {facts.bits_per_weight:.2f} bits each, "
+        f"# {format_count(facts.parameters)} parameters, {facts.bits_per_weight:.2f} bits each, "
         f"licence: {_comment(licence)}, {facts.context_tokens or 'unknown'} tokens of context\n"
     )
     return "".join(lines)

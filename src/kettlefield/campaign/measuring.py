@@ -170,7 +170,8 @@ async def _with_ruler(job: Job, bench: Bench, names: tuple[str, ...]) -> Bench:
     """The bench with the characters a token that the server counts for our filler, where filler is needed."""
     if set(names) <= {LATENCY} and not job.candidate.speed.prompt_tokens:
         return bench
-    text = berth_log(RULER_CHARS, random.Random(1))
+    # a character is a token at the worst: it must fit the smallest context too
+    text = berth_log(min(RULER_CHARS, job.candidate.server.context * 3 // 4), random.Random(1))
     exchange = await bench.ask(text, 2)
     _save(job, Timed(purpose=WARM_UP, exchange=exchange))
     counted = exchange.trace.prompt_tokens

@@ -1,9 +1,17 @@
-"""``kettlefield demo``: a full example on made-up models."""
+"""``kettlefield demo``: a full example, on made-up models or on a real little one."""
 
 import argparse
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS
+
+if TYPE_CHECKING:
+    from kettlefield.analysis.weighing import Settings
+
+SIMULATED_FOLDER, REAL_FOLDER = Path("saltmarsh-demo"), Path("saltmarsh-real")
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -11,63 +19,114 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "demo",
         help=COMMANDS["demo"],
-        description="Write a plan and two made-up models into a folder and run the whole campaign on them:\n"
-        "simulated servers and a simulated accelerator, real processes, real HTTP, real grading in isolation.",
-        epilog="examples:\n  kettlefield demo\n  kettlefield demo somewhere/else",
+        description="Write a plan and weights into a folder and run the whole campaign on them.\n\n"
+        "Without --real: two made-up models at four levels each, on simulated servers and a simulated\n"
+        "accelerator; processes, HTTP and grading in isolation are real.\n"
+        "With --real: one very small model at six levels. Nothing is simulated: its weights were trained for\n"
+        "this, and are quantised, loaded and run on this machine's processor.",
+        epilog="examples:\n  kettlefield demo\n  kettlefield demo --real\n  kettlefield demo somewhere/else",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("folder", nargs="?", type=Path, default=Path("saltmarsh-demo"), help="default: saltmarsh-demo")
+    parser.add_argument(
+        "folder", nargs="?", type=Path, help=f"default: {SIMULATED_FOLDER}, or {REAL_FOLDER} with --real"
+    )
+    parser.add_argument("--real", action="store_true", help="a real little model in place of simulated ones")
     parser.set_defaults(run=run)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Demo:
+    """What the two demos differ in."""
+
+    plan: Path
+    about: str
+    budget_bytes: int
+    settings: "Settings"  # of weighing
+    drafting: dict[str, Any]
+    report: bool  # whether the report page is written too
 
 
 def run(args: argparse.Namespace) -> int:
     """Prepare the folder, run the campaign, show what came of it."""
-    from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
     from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
     from kettlefield.cli.contrast_table import show_contrast  # noqa: PLC0415
     from kettlefield.cli.decide import show_verdicts  # noqa: PLC0415
     from kettlefield.cli.draft import write_draft  # noqa: PLC0415
     from kettlefield.cli.qualify import run_campaign  # noqa: PLC0415
+    from kettlefield.cli.report import show_report  # noqa: PLC0415
     from kettlefield.cli.weigh import show_weighed  # noqa: PLC0415
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
-    from kettlefield.rig.simulated_card import read_card  # noqa: PLC0415
-    from kettlefield.standin.demo import DEMO_BUDGET_BYTES, prepare_demo  # noqa: PLC0415
 
-    plan = prepare_demo(args.folder)
-    log = make_console(stderr=True)
-    log.print(safe(f"{plan}: two made-up models, four levels each; everything here is simulated but the grading"))
-    card = read_card(args.folder / "card")
-    weights = sorted((args.folder / "weights").glob("*.gguf"))
-    settings = Settings(
-        contexts=(2048,), parallel=(6,), budget_bytes=DEMO_BUDGET_BYTES, bandwidth_bytes_s=card.bandwidth_bytes_s
-    )
-    show_weighed(weights, settings, f"{format_bytes(DEMO_BUDGET_BYTES)}, as the plan has it", allowed=[])
-    drafted = args.folder / "drafted.toml"
+    folder: Path = args.folder or (REAL_FOLDER if args.real else SIMULATED_FOLDER)
+    prepare: Callable[[Path], _Demo] = _real if args.real else _simulated
+    demo = prepare(folder)
+    make_console(stderr=True).print(safe(f"{demo.plan}: {demo.about}"))
+    weights = sorted((folder / "weights").glob("*.gguf"))
+    budget = demo.budget_bytes
+    show_weighed(weights, demo.settings, f"{format_bytes(budget)}, as the plan has it", allowed=[])
+    drafted, record = folder / "drafted.toml", folder / "record.db"
     if not drafted.exists():
-        write_draft(
-            weights,
-            drafted,
-            command=None,
-            suite="berthdesk",
-            budget=DEMO_BUDGET_BYTES,
-            whence="as the demo's plan has it",
-            accelerator="simulated:card",
-        )
-    code = run_campaign(plan, None)
-    record = args.folder / "record.db"
+        write_draft(weights, drafted, budget=budget, whence="as the demo's plan has it", **demo.drafting)
+    code = run_campaign(demo.plan, None)
     console = make_console()
     show_contrast(record)
     console.print()
     show_verdicts(record, None, as_json=False)
-    console.print(
-        safe(
-            f"\nLook next at:\n  {plan}  what was decided beforehand ({drafted}: the same files, drafted)\n"
-            f"  kettlefield contrast {record} --part speed  depth, clients, capacity, cache, loads\n"
-            f"  kettlefield trials {record} --outcome wrong-answer  what failed\n"
-            f"  kettlefield trials {record} --open 1  one trial whole: prompt, reply, files, checks\n"
-            f"  kettlefield assess {plan}  a second model marks replies: how far to trust it\n"
-            f"  kettlefield mark {record} --by NAME  mark them yourself, blind\n"
-            f"  kettlefield decide {record} --json  the verdicts for a script"
-        )
-    )
+    if demo.report:
+        show_report(record, folder / "report", as_markdown=False)
+    console.print(safe(_look_next(demo.plan, drafted, record, assessed=not args.real)))
     return code
+
+
+def _simulated(folder: Path) -> _Demo:
+    from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
+    from kettlefield.rig.simulated_card import read_card  # noqa: PLC0415
+    from kettlefield.standin.demo import DEMO_BUDGET_BYTES, prepare_demo  # noqa: PLC0415
+
+    plan = prepare_demo(folder)
+    card = read_card(folder / "card")
+    return _Demo(
+        plan=plan,
+        about="two made-up models, four levels each; everything here is simulated but the grading",
+        budget_bytes=DEMO_BUDGET_BYTES,
+        settings=Settings(
+            contexts=(2048,), parallel=(6,), budget_bytes=DEMO_BUDGET_BYTES, bandwidth_bytes_s=card.bandwidth_bytes_s
+        ),
+        drafting={"command": None, "suite": "berthdesk", "accelerator": "simulated:card"},
+        report=False,
+    )
+
+
+def _real(folder: Path) -> _Demo:
+    from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
+    from kettlefield.cli.weigh import find_bandwidth  # noqa: PLC0415
+    from kettlefield.standin.little.demo import BUDGET_BYTES, SERVER, prepare_real_demo  # noqa: PLC0415
+
+    plan = prepare_real_demo(folder)
+    return _Demo(
+        plan=plan,
+        about="a real little model at six levels; nothing here is simulated",
+        budget_bytes=BUDGET_BYTES,
+        settings=Settings(
+            contexts=(512,), parallel=(6,), budget_bytes=BUDGET_BYTES, bandwidth_bytes_s=find_bandwidth()
+        ),
+        drafting={"command": SERVER.split(), "suite": "firstlight", "accelerator": "none"},
+        report=True,
+    )
+
+
+def _look_next(plan: Path, drafted: Path, record: Path, *, assessed: bool) -> str:
+    more = (
+        f"  kettlefield assess {plan}  a second model marks replies: how far to trust it\n"
+        if assessed
+        else f"  kettlefield contrast {record} --part replies  where the levels' replies part from the reference's\n"
+    )
+    return (
+        f"\nLook next at:\n  {plan}  what was decided beforehand ({drafted}: the same files, drafted)\n"
+        f"  kettlefield contrast {record} --part speed  depth, clients, capacity, cache, loads\n"
+        f"  kettlefield trials {record} --outcome wrong-answer  what failed\n"
+        f"  kettlefield trials {record} --open 1  one trial whole: prompt, reply, files, checks\n"
+        f"{more}"
+        f"  kettlefield mark {record} --by NAME  mark them yourself, blind\n"
+        f"  kettlefield decide {record} --json  the verdicts for a script"
+    )

@@ -26,16 +26,27 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Write it and say where it is."""
+    show_report(args.record, args.output, as_markdown=args.markdown)
+    return ExitCode.DONE
+
+
+def show_report(path: Path, folder: Path, *, as_markdown: bool) -> None:
+    """Write a record's report into a folder and say where it is.
+
+    Raises
+    ------
+    InputError
+        There is no such record, or the folder cannot be written.
+    """
     from kettlefield.campaign.decision import decide  # noqa: PLC0415 - pandas and Matplotlib take a second
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.report.report import write_report  # noqa: PLC0415
 
-    record = Record.open(args.record)
+    record = Record.open(path)
     try:
-        written = write_report(record, decide(record), args.output, as_markdown=args.markdown)
+        written = write_report(record, decide(record), folder, as_markdown=as_markdown)
     except OSError as err:
-        raise InputError(f"cannot be written ({err.strerror})", str(args.output), "Name another folder.") from err
+        raise InputError(f"cannot be written ({err.strerror})", str(folder), "Name another folder.") from err
     print(written[0])
     print(f"{(len(written) - 1) // 2} figures in {written[0].parent / 'figures'}, as SVG and PNG")
-    return ExitCode.DONE

@@ -48,7 +48,7 @@ def run(args: argparse.Namespace) -> int:
         kv_bits=tuple(args.kv_bits),
         parallel=tuple(args.parallel),
         budget_bytes=budget,
-        bandwidth_bytes_s=_bandwidth(),
+        bandwidth_bytes_s=find_bandwidth(),
     )
     show_weighed(
         args.files, settings, whence, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
@@ -137,7 +137,8 @@ def _positive(text: str) -> int:
     return value
 
 
-def _bandwidth() -> float:
+def find_bandwidth() -> float:
+    """Memory bandwidth of this host, in bytes a second; a second's work once on a rig."""
     from kettlefield.rig.bandwidth import memory_bandwidth  # noqa: PLC0415
     from kettlefield.rig.detect import find_accelerators  # noqa: PLC0415
     from kettlefield.rig.host import read_host  # noqa: PLC0415
@@ -224,7 +225,7 @@ def _fit_json(fit: "Fit") -> dict[str, Any]:
 
 def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: list[str]) -> None:
     from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes, format_count  # noqa: PLC0415
 
     table = make_table(
         "file",
@@ -241,12 +242,12 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
     )
     for one in weighed:
         facts = one.facts
-        active = f" ({_count(facts.active_parameters)} active)" if facts.experts else ""
+        active = f" ({format_count(facts.active_parameters)} active)" if facts.experts else ""
         table.add_row(
             safe(_short(one), "bold"),
             safe(facts.model),
             safe(facts.level),
-            _count(facts.parameters) + active,
+            format_count(facts.parameters) + active,
             format_bytes(facts.weights_bytes),
             f"{facts.bits_per_weight:.2f}",
             f"{facts.context_tokens:,}" if facts.context_tokens else "-",
@@ -349,10 +350,3 @@ def _group_names(weighed: "tuple[Weighed, ...]") -> list[str]:
 
     found = {group.name for one in weighed for group in one.facts.groups}
     return [name for name in GROUPS if name in found]
-
-
-def _count(number: int) -> str:
-    for unit, size in (("B", 10**9), ("M", 10**6), ("k", 10**3)):
-        if number >= size:
-            return f"{number / size:.2f} {unit}"
-    return str(number)

@@ -100,6 +100,14 @@ def format_bytes(count: float | None) -> str:
     return f"{format_scaled(count, scale)} {scale.label}"
 
 
+def format_count(number: int) -> str:
+    """A large number for a reader: ``"7.25 B"``, ``"1.21 M"``."""
+    for unit, size in (("B", 10**9), ("M", 10**6), ("k", 10**3)):
+        if number >= size:
+            return f"{number / size:.2f} {unit}"
+    return str(number)
+
+
 def format_duration(seconds: float | None) -> str:
     """Seconds for a reader: ``"412 ms"``, ``"3.21 s"``, ``"2 min 05 s"``; a dash for None."""
     if seconds is None:

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from kettlefield.core.errors import InputError
+from kettlefield.standin.demo_folder import candidate_table, claim_folder, weights_path
 from kettlefield.standin.models import LEVEL_TYPES, MODELS, write_weights
 
 SOUGHT = "q4_k_m"  # the level whose capacity is sought
@@ -129,15 +129,12 @@ def prepare_demo(folder: Path) -> Path:
     InputError
         The folder holds something else.
     """
-    plan = folder / "plan.toml"
-    if folder.exists() and not plan.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise InputError("is there and is no demo", str(folder), "Name a new or empty folder.")
-    (folder / "card").mkdir(parents=True, exist_ok=True)
-    (folder / "weights").mkdir(exist_ok=True)
+    plan = claim_folder(folder)
+    (folder / "card").mkdir(exist_ok=True)
     (folder / "card" / "card.toml").write_text(CARD, encoding="utf-8")
     for model in MODELS.values():
         for level in LEVEL_TYPES:
-            path = folder / "weights" / f"{model.name}-{level}.gguf"
+            path = folder / weights_path(model.name, level)
             if not path.exists():
                 write_weights(model, level, path)
     if not plan.exists():
@@ -146,14 +143,9 @@ def prepare_demo(folder: Path) -> Path:
 
 
 def _candidates() -> str:
-    tables = []
-    for model in MODELS.values():
-        for number, level in enumerate(LEVEL_TYPES):
-            lines = [f'\n[[candidate]]\nmodel = "{model.name}"\nlevel = "{level}"']
-            lines.append(f'weights = "weights/{model.name}-{level}.gguf"')
-            if number == 0:
-                lines.append("reference = true  # the others of its model are compared with it")
-            if level == SOUGHT:
-                lines.append('arrivals = { first_token = "250 ms", decode = 60.0, lasting = "2 s", tries = 5 }')
-            tables.append("\n".join(lines) + "\n")
-    return "".join(tables)
+    sought = 'arrivals = { first_token = "250 ms", decode = 60.0, lasting = "2 s", tries = 5 }'
+    return "".join(
+        candidate_table(model.name, level, reference=number == 0, more=sought if level == SOUGHT else "")
+        for model in MODELS.values()
+        for number, level in enumerate(LEVEL_TYPES)
+    )
