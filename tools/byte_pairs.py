@@ -1,9 +1,10 @@
 """Find byte-pair merges in a text: the pair that stands most often becomes one piece, and again."""
 
+import itertools
 from collections import Counter
 from collections.abc import Iterable
 
-from kettlefield.standin.little.tokens import _WORDS
+from kettlefield.standin.little.tokens import WORD_PATTERN
 
 
 def find_merges(texts: Iterable[str], count: int) -> tuple[tuple[str, str], ...]:
@@ -16,13 +17,13 @@ def find_merges(texts: Iterable[str], count: int) -> tuple[tuple[str, str], ...]
     count : int
         Merges wanted.
     """
-    held = Counter(word for text in texts for word in _WORDS.findall(text))
+    held = Counter(word for text in texts for word in WORD_PATTERN.findall(text))
     words = {word: list(word) for word in held}
     merges: list[tuple[str, str]] = []
     while len(merges) < count:
         pairs: Counter[tuple[str, str]] = Counter()
         for word, parts in words.items():
-            for pair in zip(parts, parts[1:], strict=False):
+            for pair in itertools.pairwise(parts):
                 pairs[pair] += held[word]
         if not pairs:
             break

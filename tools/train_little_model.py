@@ -1,4 +1,6 @@
-"""Train the little model again from nothing: python tools/train_little_model.py OUT_FOLDER [--steps N].
+"""Train the little model again from nothing.
+
+Run: python tools/train_little_model.py OUT_FOLDER
 
 Needs PyTorch (pip install -e '.[train]'), no accelerator. Everything is drawn from one seed; the text is made
 as it goes, from the training part of the grammar alone.
@@ -12,17 +14,20 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import msgspec
+import numpy as np
 import torch
 from byte_pairs import find_merges
 from grammar.tasks import Part, code_of, draw_tasks, lines
 from grammar.texts import FORM, SPECIALS, Text, draw_text, prompt_of
 from little_net import Net, to_tensors
+from safetensors.torch import load_file, save_file
 from torch.nn import functional
 
 from kettlefield.standin.little.shape import Shape
-from kettlefield.standin.little.tokens import CHARACTERS, Tokenizer, Vocabulary
+from kettlefield.standin.little.tokens import CHARACTERS, Tokenizer, Vocabulary, read_vocabulary
+from kettlefield.standin.little.weights import ARCHITECTURE
 
-SEED = 20
+SEED, STEPS = 20, 3500
 TOKENS_A_STEP = 6144
 POOL = 768  # texts that are sorted by length before they are cut into batches, so that little is padding
 SHAPE = Shape(vocabulary=512, width=256, layers=3, heads=8, kv_heads=2, head_size=32, feed_forward=256,
@@ -78,7 +83,7 @@ def chunks(entries: list[Encoded], size: int) -> Iterator[list[Encoded]]:
 
 
 def solved(net: Net, tokenizer: Tokenizer, part: Part, count: int = 256) -> float:
-    """Share of a part's chat tasks whose whole reply is the likeliest token by token, so that greedy decoding writes it."""
+    """Share of a part's chat tasks whose whole reply is the likeliest token by token: greedy decoding writes it."""
     tasks = itertools.islice(draw_tasks(part, SEED + 1), count)
     texts = [
         Text(f"<|user|>{prompt_of(t)}\n\n{FORM}<|assistant|>", f"```python\n{code_of(lines(t), t)}```<|end|>")
@@ -93,25 +98,35 @@ def solved(net: Net, tokenizer: Tokenizer, part: Part, count: int = 256) -> floa
     return right / count
 
 
-def train(steps: int, out: Path) -> None:
-    """Train and write weights and vocabulary."""
-    torch.manual_seed(SEED)
-    vocabulary = make_vocabulary()
-    (out / "vocabulary.json").write_bytes(msgspec.json.format(msgspec.json.encode(vocabulary), indent=1))
-    tokenizer, net = Tokenizer(vocabulary), Net(SHAPE)
-    print(sum(weight.numel() for weight in net.parameters()), "parameters", flush=True)
+def share_of_rate(step: int) -> float:
+    """What part of the full learning rate a step has: up over 50 steps, flat to 1200, then down to a little at the end.
+
+    The slope is steeper up to step 1500, which is where the one run so far was first meant to end early.
+    """
+    points = ((0, 0.02), (50, 1.0), (1200, 1.0), (1500, 0.6), (STEPS, 0.01))
+    return float(np.interp(step, *zip(*points, strict=True)))
+
+
+def train(out: Path, resume: int) -> None:
+    """Train and write weights and vocabulary; with ``resume``, go on from what lies there after so many steps."""
+    torch.manual_seed(SEED + resume)
+    if not resume:
+        (out / "vocabulary.json").write_bytes(msgspec.json.format(msgspec.json.encode(make_vocabulary()), indent=1))
+    tokenizer, net = Tokenizer(read_vocabulary(out / "vocabulary.json")), Net(SHAPE)
+    if resume:
+        load(net, out)
     matrices = [w for name, w in net.named_parameters() if w.ndim == 2 and "embed" not in name]
     others = [w for name, w in net.named_parameters() if w.ndim == 1 or "embed" in name]
     optimizers = [
         torch.optim.Muon(matrices, lr=0.02, weight_decay=0.01, momentum=0.95),
         torch.optim.AdamW(others, lr=0.004, betas=(0.9, 0.95), weight_decay=0.0),
     ]
-    peaks = [group["lr"] for optimizer in optimizers for group in optimizer.param_groups]
-    began, seen, stream = time.perf_counter(), 0, batches(tokenizer, SEED)
-    for step in range(steps):
-        share = min(1.0, (step + 1) / 50) * min(1.0, max(0.02, (steps - step) / (0.4 * steps)))
+    peaks = [optimizer.param_groups[0]["lr"] for optimizer in optimizers]
+    began, seen, stream = time.perf_counter(), 0, itertools.islice(batches(tokenizer, SEED), resume, None)
+    print(sum(weight.numel() for weight in net.parameters()), "parameters", flush=True)
+    for step in range(resume, STEPS):
         for optimizer, peak in zip(optimizers, peaks, strict=True):
-            optimizer.param_groups[0]["lr"] = peak * share
+            optimizer.param_groups[0]["lr"] = peak * share_of_rate(step)
             optimizer.zero_grad()
         tokens, learned = next(stream)
         hidden = net.hidden(tokens[:, :-1])[learned[:, 1:]]
@@ -120,10 +135,10 @@ def train(steps: int, out: Path) -> None:
         for optimizer in optimizers:
             optimizer.step()
         seen += tokens.numel()
-        if step % 50 == 0 or step == steps - 1:
+        if step % 50 == 0 or step == STEPS - 1:
             took = time.perf_counter() - began
             print(f"{step:5d} loss {loss.item():.4f}  {took:6.0f} s  {seen / took:6.0f} tokens/s", flush=True)
-        if step % 250 == 249 or step == steps - 1:
+        if step % 250 == 249 or step == STEPS - 1:
             print(
                 f"      near {solved(net, tokenizer, 'near'):.3f}  far {solved(net, tokenizer, 'far'):.3f}", flush=True
             )
@@ -132,17 +147,24 @@ def train(steps: int, out: Path) -> None:
 
 def save(net: Net, out: Path) -> None:
     """Write the weights as 16-bit safetensors."""
-    from safetensors.torch import save_file
+    halves = {name: w.to(torch.float16).contiguous() for name, w in to_tensors(net).items()}
+    save_file(halves, out / "little.safetensors", metadata={"license": "MIT", "architecture": ARCHITECTURE})
 
-    save_file(
-        {name: w.to(torch.float16).contiguous() for name, w in to_tensors(net).items()}, out / "little.safetensors"
-    )
+
+def load(net: Net, out: Path) -> None:
+    """Take the weights that lie there."""
+    held = load_file(out / "little.safetensors")
+    with torch.no_grad():
+        for name, weight in to_tensors(net).items():
+            weight.copy_(held[name])
 
 
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("out", type=Path)
-    parser.add_argument("--steps", type=int, default=3000)
+    parser.add_argument(
+        "--resume", type=int, default=0, metavar="STEPS", help="already done, with their weights in OUT"
+    )
     args = parser.parse_args()
     args.out.mkdir(parents=True, exist_ok=True)
-    train(args.steps, args.out)
+    train(args.out, args.resume)

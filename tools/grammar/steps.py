@@ -5,6 +5,8 @@ on, ``{v}`` is the variable, and ``{n}``, ``{m}``, ``{word}``, ``{sign}`` ... ar
 ``means`` is the step's meaning worked out apart from its code, so that the one can be held against the other.
 """
 
+# ruff: noqa: E501 - a step is read as one piece
+
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Literal

@@ -5,10 +5,11 @@ from dataclasses import dataclass
 
 from grammar.tasks import INTROS, Task, code_of, lines, phrases
 from grammar.words import NAMES, WORDS
+from kettlefield.standin.little.tokens import END, INFILL_MARKERS, ROLES
 
-USER, ASSISTANT, SYSTEM, END = "<|user|>", "<|assistant|>", "<|system|>", "<|end|>"
-PREFIX, SUFFIX, MIDDLE = "<|prefix|>", "<|suffix|>", "<|middle|>"
-SPECIALS = (END, USER, ASSISTANT, SYSTEM, PREFIX, SUFFIX, MIDDLE)
+USER, ASSISTANT, SYSTEM = ROLES["user"], ROLES["assistant"], ROLES["system"]
+PREFIX, SUFFIX, MIDDLE = INFILL_MARKERS
+SPECIALS = (END, USER, ASSISTANT, SYSTEM, PREFIX, SUFFIX, MIDDLE)  # in the order of their tokens
 FORM = "Reply with the complete Python code in one code block."
 
 

@@ -17,10 +17,14 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         help=COMMANDS["calibrate"],
         description="Run the whole measuring path against a server that tells the true moment of every event,\n"
         "and keep the error found: campaigns on this machine carry it, and print nothing below it.",
-        epilog="examples:\n  kettlefield calibrate\n  kettlefield calibrate --seconds 10 --json",
+        epilog="examples:\n  kettlefield calibrate\n  kettlefield calibrate --real\n"
+        "  kettlefield calibrate --seconds 10 --json",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("--seconds", type=float, default=4.0, help="for each number of streams (default 4)")
+    parser.add_argument(
+        "--real", action="store_true", help="against the little model too: a server that really works, unevenly"
+    )
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
 
@@ -38,7 +42,7 @@ def run(args: argparse.Namespace) -> int:
         raise InputError(f"is {args.seconds:g}", "--seconds", "Write 0.2 to 600.")
     console = make_console(stderr=True)
     with console.status("calibrating") as status:
-        found = calibrate(args.seconds, lambda words: status.update(f"calibrating with {words}"))
+        found = calibrate(args.seconds, lambda words: status.update(f"calibrating with {words}"), real=args.real)
     fingerprint = own_fingerprint()
     store_calibration(fingerprint, found)
     if args.json:
@@ -54,10 +58,12 @@ def _print(found: "Calibration", fingerprint: str) -> None:
 
     console = make_console()
     heads = (">bias, ms", ">first token p50, ms", ">p99", ">gap p50, ms", ">p99", ">of one core", ">memory")
-    table = make_table(">streams", ">events", *heads)
-    for row in found.streams:
+    table = make_table("server", ">streams", ">events", *heads)
+    served = [("on a beat", row) for row in found.streams] + [("little model", row) for row in found.real]
+    for name, row in served:
         errors = (row.bias_s, row.first_p50_s, row.first_p99_s, row.gap_p50_s, row.gap_p99_s)
         table.add_row(
+            name,
             str(row.streams),
             f"{row.events:,}",
             *(f"{1000 * error:.2f}" for error in errors),

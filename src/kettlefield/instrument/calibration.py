@@ -5,7 +5,7 @@ import os
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Awaitable, Callable, Iterator
 from contextlib import contextmanager
 
 import msgspec
@@ -14,6 +14,7 @@ import psutil
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.timeline import quantile
+from kettlefield.instrument.little_beat import REAL_STREAMS, Found, ask_little
 from kettlefield.instrument.sampler import Sampler
 from kettlefield.rig.cache import recall, remember
 from kettlefield.server.exchange import Ask, Exchange
@@ -47,6 +48,7 @@ class Calibration(msgspec.Struct, frozen=True, kw_only=True):
     at: float  # seconds since the epoch
     streams: tuple[StreamError, ...]
     floor_s: float  # 99 of 100 events of a single stream are stamped within this of the truth
+    real: tuple[StreamError, ...] = ()  # against the little model, which keeps a core busy meanwhile
     sampler_hz: float
     sampler_share: float  # of one core
     sampler_looks: int
@@ -54,7 +56,7 @@ class Calibration(msgspec.Struct, frozen=True, kw_only=True):
     sampler_missed: int  # looks that the schedule asked for and that were not taken
 
 
-def calibrate(seconds: float, tell: Callable[[str], None]) -> Calibration:
+def calibrate(seconds: float, tell: Callable[[str], None], *, real: bool = False) -> Calibration:
     """Measure this rig's errors; takes four times ``seconds``.
 
     Parameters
@@ -63,11 +65,13 @@ def calibrate(seconds: float, tell: Callable[[str], None]) -> Calibration:
         For each number of streams, above 0.
     tell : callable
         Told what is being done.
+    real : bool
+        Against the little model too: a server that really works, and does so unevenly.
 
     Raises
     ------
     RigError
-        The server on the beat does not start.
+        A server does not start.
     """
     errors = []
     with _metronome() as (port, pid):
@@ -76,17 +80,23 @@ def calibrate(seconds: float, tell: Callable[[str], None]) -> Calibration:
         try:
             for count in STREAMS:
                 tell(f"{count} streams")
-                errors.append(_run(_one(port, count, seconds)))
+                errors.append(_run(_one(count, beat(port, count, seconds))))
         finally:
             lasted_s = time.perf_counter() - began_s
             seen = sampler.finish_phase("calibration")
             disturbed = sampler.disturbed(began_s, began_s + lasted_s)
             sampler.stop()
+    worked = []
+    if real:
+        for count in REAL_STREAMS:
+            tell(f"{count} streams of the little model")
+            worked.append(_run(_one(count, ask_little(count, seconds))))
     looks = len(seen.samples) - 1 if seen is not None else 0  # one of them was ours
     return Calibration(
         at=time.time(),
         streams=tuple(errors),
-        floor_s=max(0.0, errors[0].event_p99_s),
+        floor_s=max(0.0, *(rows[0].event_p99_s for rows in (errors, worked) if rows)),
+        real=tuple(worked),
         sampler_hz=SAMPLER_HZ,
         sampler_share=sampler.cpu_s / lasted_s,
         sampler_looks=looks,
@@ -117,7 +127,7 @@ def _run(work: "asyncio.Future[StreamError] | object") -> StreamError:
     return uvloop.run(work)  # type: ignore[arg-type]
 
 
-async def beat(port: int, count: int, seconds: float) -> list[tuple[np.ndarray, np.ndarray]]:
+async def beat(port: int, count: int, seconds: float) -> Found:
     """Ask the server on the beat with so many clients for so long.
 
     Returns
@@ -154,9 +164,9 @@ async def beat(port: int, count: int, seconds: float) -> list[tuple[np.ndarray, 
     return found
 
 
-async def _one(port: int, count: int, seconds: float) -> StreamError:
+async def _one(count: int, asking: Awaitable[Found]) -> StreamError:
     before, began_s = time.process_time(), time.perf_counter()
-    found = await beat(port, count, seconds)
+    found = await asking
     cpu, lasted = time.process_time() - before, time.perf_counter() - began_s
     lags, firsts, gaps = [], [], []
     for true_s, seen_s in found:

@@ -9,8 +9,6 @@ from typing import Any, Protocol
 
 from aiohttp import web
 
-from kettlefield.standin.quirks import now_s
-
 MOST_BODY_BYTES = 32 * 2**20
 
 
@@ -205,3 +203,8 @@ def _error(why: RefusedError) -> web.Response:
     return web.json_response(
         {"error": {"message": why.text, "code": why.status}}, status=why.status, headers=why.headers
     )
+
+
+def now_s() -> float:
+    """The monotonic clock that all processes of this host share."""
+    return time.perf_counter()

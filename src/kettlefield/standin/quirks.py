@@ -1,12 +1,9 @@
 """What else a simulated server does, each told by an option, so that every procedure has something true to find."""
 
 import argparse
-import json
 import random
-import time
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 PAST_WINDOW = ("refuse", "cut", "crash")
 
@@ -48,18 +45,6 @@ def read_quirks(args: argparse.Namespace) -> Quirks:
     return Quirks(**{name: getattr(args, name) for name in Quirks.__dataclass_fields__})
 
 
-class TrueLog:
-    """Writes what really happened to each request; the clock is the host's monotonic one, as the stopwatch's."""
-
-    def __init__(self, path: Path | None) -> None:
-        self._file = path.open("a", encoding="utf-8", buffering=1) if path is not None else None
-
-    def write(self, **facts: Any) -> None:
-        """One request."""
-        if self._file is not None:
-            self._file.write(json.dumps(facts) + "\n")
-
-
 class Pace:
     """Stretches the time of the engine's work by noise and throttling."""
 
@@ -82,8 +67,3 @@ class Pace:
             seconds *= max(0.2, self._rng.gauss(1, self._quirks.noise))
         self._worked_s += seconds
         return seconds
-
-
-def now_s() -> float:
-    """The monotonic clock that all processes of this host share."""
-    return time.perf_counter()

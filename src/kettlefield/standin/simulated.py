@@ -13,8 +13,9 @@ from kettlefield.standin.assessor import SimulatedAssessor
 from kettlefield.standin.engine import Engine, Stream
 from kettlefield.standin.front import Answer, Asked, Piece, RefusedError
 from kettlefield.standin.physics import Physics
-from kettlefield.standin.quirks import Quirks, TrueLog
+from kettlefield.standin.quirks import Quirks
 from kettlefield.standin.replies import Replier, tokens_of
+from kettlefield.standin.true_log import TrueLog
 from kettlefield.standin.wrapping import Reply
 
 REPORT_EVERY_S = 0.05
@@ -91,21 +92,14 @@ class SimulatedServer:
         stream = Stream(prompt=tokens, wanted_tokens=len(pieces))
         drawn = self._draw(stream, pieces)
         answer = Answer(prompt_tokens=len(tokens), pieces=drawn, finish=lambda: (len(pieces), reason))
-        self._streams[id(answer)] = (stream, prompt[:40])
+        self._streams[id(answer)] = (stream, prompt)
         return answer
 
     def end(self, asked: Asked, answer: Answer) -> None:
         """Free the slot, and write down what really happened."""
         stream, beginning = self._streams.pop(id(answer))
         stream.dropped = True
-        if asked.body.get("stream"):
-            self._log.write(
-                received_s=asked.received_s,
-                sent_s=answer.sent_s,
-                prompt_tokens=answer.prompt_tokens,
-                cached_tokens=stream.cached_tokens,
-                prompt=beginning,
-            )
+        self._log.write(asked, answer, cached_tokens=stream.cached_tokens, prompt=beginning)
 
     def _count_request(self) -> None:
         self._asked += 1

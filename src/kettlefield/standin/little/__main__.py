@@ -29,6 +29,7 @@ def main() -> int:
     parser.add_argument("--slots", type=int, default=1, help="requests at once")
     parser.add_argument("--cache-bits", type=int, choices=(16, 8), default=16, help="of a key or value element")
     parser.add_argument("--prompt-cache", action="store_true", help="read the beginning of a prompt only once")
+    parser.add_argument("--true-log", type=Path, help="one line of JSON a request: when its pieces were really sent")
     args = parser.parse_args()
     try:
         return _serve(args)
@@ -48,7 +49,12 @@ def _serve(args: argparse.Namespace) -> int:
     if not 1 <= args.slots <= MOST_SLOTS:
         raise InputError(f"{args.slots} slots", "--slots", f"Name 1 to {MOST_SLOTS}.")
     backend = LittleServer(
-        weights, context_tokens=context, slots=args.slots, bits=args.cache_bits, keep_prompts=args.prompt_cache
+        weights,
+        context_tokens=context,
+        slots=args.slots,
+        bits=args.cache_bits,
+        keep_prompts=args.prompt_cache,
+        true_log=args.true_log,
     )
     print(
         f"{backend.model_id}: {weights.size_bytes} bytes of weights, {backend.engine.cache_bytes} of cache", flush=True

@@ -1,4 +1,4 @@
-"""Keys and values of what was read so far, at 16 or 8 bits an element."""
+"""Keys and values of what was read so far, at 16 or 8 bits an element; at 32 for checks of the arithmetic."""
 
 from typing import Literal, Protocol
 
@@ -7,16 +7,15 @@ import numpy as np
 from kettlefield.standin.little.blocks import Floats
 from kettlefield.standin.little.shape import Shape
 
-CacheBits = Literal[16, 8]
+CacheBits = Literal[32, 16, 8]
 
 
 class Cache:
     """One slot's memory; what is behind ``length`` is forgotten."""
 
     def __init__(self, shape: Shape, context_tokens: int, bits: CacheBits) -> None:
-        store = _Halves if bits == 16 else _Bytes
         size = (shape.layers, shape.kv_heads, context_tokens, shape.head_size)
-        self._keys, self._values = store(size), store(size)
+        self._keys, self._values = _store(size, bits), _store(size, bits)
         self.length = 0  # tokens whose keys and values are there
 
     @property
@@ -48,11 +47,15 @@ class _Store(Protocol):
     def read(self, layer: int, end: int) -> Floats: ...
 
 
-class _Halves:
-    """16-bit floats."""
+def _store(size: tuple[int, int, int, int], bits: CacheBits) -> _Store:
+    return _Bytes(size) if bits == 8 else _Floats(size, bits)
 
-    def __init__(self, size: tuple[int, int, int, int]) -> None:
-        self._held = np.zeros(size, np.float16)
+
+class _Floats:
+    """16-bit floats, or 32-bit ones."""
+
+    def __init__(self, size: tuple[int, int, int, int], bits: Literal[32, 16]) -> None:
+        self._held = np.ones(size, np.float16 if bits == 16 else np.float32)  # written: the memory is taken now
         self.size_bytes = self._held.nbytes
 
     def write(self, layer: int, start: int, numbers: Floats) -> None:
@@ -66,8 +69,8 @@ class _Bytes:
     """Signed bytes with a 16-bit scale for each token of a head."""
 
     def __init__(self, size: tuple[int, int, int, int]) -> None:
-        self._codes = np.zeros(size, np.int8)
-        self._scales = np.zeros((*size[:3], 1), np.float16)
+        self._codes = np.ones(size, np.int8)
+        self._scales = np.ones((*size[:3], 1), np.float16)
         self.size_bytes = self._codes.nbytes + self._scales.nbytes
 
     def write(self, layer: int, start: int, numbers: Floats) -> None:

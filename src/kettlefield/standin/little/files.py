@@ -9,9 +9,8 @@ import numpy as np
 from kettlefield.core.errors import InputError
 from kettlefield.standin.little.blocks import LEVELS, Floats, type_named
 from kettlefield.standin.little.packing import pack
-from kettlefield.standin.little.server import INFILL_MARKERS
 from kettlefield.standin.little.shape import Shape
-from kettlefield.standin.little.tokens import CHARACTERS, Vocabulary, read_vocabulary
+from kettlefield.standin.little.tokens import CHARACTERS, INFILL_MARKERS, Vocabulary, read_vocabulary
 from kettlefield.standin.little.weights import ARCHITECTURE, read_trained, tensor_shapes
 
 NAME = "eelgrass-1m"

@@ -62,8 +62,10 @@ def _codes(values: Floats, scale: Floats, low: int, high: int) -> npt.NDArray[np
 def _best_scale(values: Floats, low: int, high: int) -> Floats:
     """For groups x numbers, a scale each so that scale times whole numbers from low to high comes closest."""
     extreme = np.take_along_axis(values, np.abs(values).argmax(1)[:, None], 1)
-    start: Floats = extreme / low  # the side that reaches further takes the extreme, whatever its sign
-    best: Floats = start
+    start: Floats = np.divide(
+        extreme, low, dtype=np.float32
+    )  # the side that reaches further takes the extreme, whatever its sign
+    best = start
     least = np.full_like(start, np.inf)
     for factor in _TRIED:
         scale = start * factor

@@ -1,6 +1,7 @@
 """The little model behind the common HTTP face."""
 
 from collections.abc import AsyncIterator, Coroutine
+from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -11,12 +12,10 @@ from kettlefield.standin.little.cache import CacheBits
 from kettlefield.standin.little.engine import Engine, Stream, make_stream
 from kettlefield.standin.little.network import Network
 from kettlefield.standin.little.sampling import Sampling
-from kettlefield.standin.little.tokens import OutsideVocabularyError, Tokenizer
+from kettlefield.standin.little.tokens import END, ROLES, OutsideVocabularyError, Tokenizer
 from kettlefield.standin.little.weights import Weights
+from kettlefield.standin.true_log import TrueLog
 
-ROLES = {"system": "<|system|>", "user": "<|user|>", "assistant": "<|assistant|>"}
-END = "<|end|>"
-INFILL_MARKERS = ("<|prefix|>", "<|suffix|>", "<|middle|>")
 CAP_TOKENS = 256  # where a request names none
 MOST_STOPS = 16
 
@@ -25,8 +24,16 @@ class LittleServer:
     """A backend that replies with what the weights really say."""
 
     def __init__(
-        self, weights: Weights, *, context_tokens: int, slots: int, bits: CacheBits, keep_prompts: bool
+        self,
+        weights: Weights,
+        *,
+        context_tokens: int,
+        slots: int,
+        bits: CacheBits,
+        keep_prompts: bool,
+        true_log: Path | None = None,
     ) -> None:
+        self._log = TrueLog(true_log)
         self._tokenizer = Tokenizer(weights.vocabulary)
         self._context_tokens = context_tokens
         self._streams: dict[int, Stream] = {}
@@ -77,9 +84,11 @@ class LittleServer:
         return answer
 
     def end(self, asked: Asked, answer: Answer) -> None:
-        """Free the slot."""
-        del asked
-        self._streams.pop(id(answer)).dropped = True
+        """Free the slot, and write down what really happened."""
+        stream = self._streams.pop(id(answer))
+        stream.dropped = True
+        said = asked.body["messages"][-1]["content"] if asked.is_chat else asked.body["prompt"]
+        self._log.write(asked, answer, cached_tokens=stream.cached_tokens, prompt=said)
 
     async def _draw(self, stream: Stream) -> AsyncIterator[Piece]:
         self.engine.submit(stream)

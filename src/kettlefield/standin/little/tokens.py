@@ -10,9 +10,13 @@ import msgspec
 
 from kettlefield.core.errors import InputError
 
+# special marks: what each speaker's turn begins with, what ends a reply, what surrounds a gap
+ROLES = {"system": "<|system|>", "user": "<|user|>", "assistant": "<|assistant|>"}
+END = "<|end|>"
+INFILL_MARKERS = ("<|prefix|>", "<|suffix|>", "<|middle|>")
 CHARACTERS = "\n" + "".join(chr(code) for code in range(32, 127))
 # a word with the space before it, a line break with its indentation, each digit alone
-_WORDS = re.compile(r"[0-9]| ?[A-Za-z]+|\n *| ?[^\sA-Za-z0-9]+| +")
+WORD_PATTERN = re.compile(r"[0-9]| ?[A-Za-z]+|\n *| ?[^\sA-Za-z0-9]+| +")
 
 
 class OutsideVocabularyError(ValueError):
@@ -69,7 +73,7 @@ class Tokenizer:
             if number % 2:
                 found.append(self.number[part])
             else:
-                for word in _WORDS.findall(part):
+                for word in WORD_PATTERN.findall(part):
                     found += self._word(word)
         return found
 
