@@ -227,6 +227,11 @@ def test_a_whole_campaign_on_real_inference(campaign, run_cli, tmp_path):
     assert "exceed the context" in speed["f16"]["depth"]["past_window"]
     one, six = speed["f16"]["clients"]["rates_tps"]
     assert six > one  # slots share each unpacking of the weights
+    memory = run_cli("contrast", record, "--part", "memory", "--json").json["candidates"]
+    less = {row["candidate"].split("@")[1]: row["less_than_reference"] for row in memory}
+    assert less["f16"] is None and less["q2_k"]["weights_bytes"] > less["q8_0"]["weights_bytes"] > 2**20
+    for level in ("q8_0", "q2_k"):  # what the server itself takes cancels out: what is left are the weights
+        assert less[level]["loaded_bytes"] == pytest.approx(less[level]["weights_bytes"], abs=2**19)
     replies = run_cli("contrast", record, "--part", "replies", "--json").json["candidates"]
     assert {row["candidate"] for row in replies} >= {"eelgrass-1m@q8_0", "eelgrass-1m@q2_k"}
     drawn = {row["candidate"]: row for row in run_cli("decide", record, "--json").json["verdicts"]}

@@ -175,9 +175,11 @@ def test_calibrate_keeps_the_error_for_later_campaigns(make_plan, run_cli, tmp_p
     )
     refused = run_cli("qualify", plan, env=home)
     assert (refused.code, "never was" in refused.err, refused.err.count("\n")) == (2, True, 1), refused.err
-    found = run_cli("calibrate", "--seconds", "0.4", "--json", env=home).json
+    found = run_cli("calibrate", "--seconds", "0.4", "--real", "--json", env=home).json
     assert [row["streams"] for row in found["streams"]] == [1, 8, 32, 64]
     assert all(row["events"] >= 10 * row["streams"] and row["resident_bytes"] < 200 * 2**20 for row in found["streams"])
+    assert [row["streams"] for row in found["real"]] == [1, 6] and all(row["events"] > 20 for row in found["real"])
+    assert found["floor_s"] >= max(found["real"][0]["event_p99_s"], found["streams"][0]["event_p99_s"])
     assert 0 < found["floor_s"] < 1 and found["sampler_looks"] > 0
     assert run_cli("qualify", plan, "--part", "speed", env=home).code == 0
     rig = json.loads(rows(tmp_path, "SELECT rig FROM campaign")[0][0])

@@ -2,7 +2,7 @@
 
 import json
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import pandas as pd
@@ -18,6 +18,7 @@ from kettlefield.record.store import Record
 
 _CLIENTS = re.compile(r"clients (\d+)")
 ENERGY_PHASE = "answers"
+LOAD_PHASE = "load"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,12 +35,23 @@ class PhaseMemory:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Less:
+    """How much less a candidate takes than its reference level; what the server itself takes cancels out."""
+
+    reference: str
+    loaded_bytes: int  # measured, when the load has ended; below 0: it takes more
+    weights_bytes: int  # by the files' sizes
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Memory:
     """All of one candidate."""
 
     candidate: str
     baseline_bytes: int | None  # on the accelerator before the start
     phases: tuple[PhaseMemory, ...]
+    weights_bytes: int | None  # of the files
+    less_than_reference: "Less | None"  # none: it is the reference, or there is none
     token_slope_bytes: Estimate | None  # for every token of context
     predicted_token_bytes: int | None  # the same, as the weights' header foretells it
     stream_slope_bytes: Estimate | None  # for every further stream
@@ -47,6 +59,11 @@ class Memory:
     energy_from: str | None  # None: not available here
     joules_per_token: float | None
     joules_per_solved: float | None
+
+    @property
+    def loaded_bytes(self) -> int | None:
+        """Host and accelerator together when the load has ended."""
+        return next((phase.end_bytes for phase in self.phases if phase.phase == LOAD_PHASE), None)
 
     @property
     def leaks(self) -> bool:
@@ -72,6 +89,8 @@ def memories(record: Record) -> tuple[Memory, ...]:
                 candidate=name,
                 baseline_bytes=_first(phases["baseline_bytes"]),
                 phases=tuple(_phase(row) for row in phases.to_dict("records")),
+                weights_bytes=entry["weights_bytes"],
+                less_than_reference=None,
                 token_slope_bytes=_token_slope(mine[mine["purpose"] == "depth"]),
                 predicted_token_bytes=json.loads(entry["weights_facts"]).get("kv_bytes_per_token"),
                 stream_slope_bytes=_stream_slope(phases),
@@ -81,7 +100,22 @@ def memories(record: Record) -> tuple[Memory, ...]:
                 joules_per_solved=per_solved,
             )
         )
-    return tuple(found)
+    references = {entry["model"]: entry["name"] for entry in candidates if entry["reference"]}
+    against = {entry["name"]: references.get(entry["model"]) for entry in candidates}
+    by_name = {row.candidate: row for row in found}
+    return tuple(
+        replace(row, less_than_reference=_less(row, by_name.get(against[row.candidate] or ""))) for row in found
+    )
+
+
+def _less(row: Memory, reference: Memory | None) -> Less | None:
+    if reference is None or reference is row:
+        return None
+    taken, files = (reference.loaded_bytes, row.loaded_bytes), (reference.weights_bytes, row.weights_bytes)
+    if None in taken or None in files:
+        return None
+    measured, written = (int(one or 0) - int(other or 0) for one, other in (taken, files))
+    return Less(reference=reference.candidate, loaded_bytes=measured, weights_bytes=written)
 
 
 def _blocks(record: Record) -> pd.DataFrame:

@@ -2,6 +2,7 @@
 
 import dataclasses
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from kettlefield.analysis.frames import campaign_facts
 from kettlefield.analysis.memory import Memory, memories
@@ -14,11 +15,15 @@ from kettlefield.cli.console import (
     print_json,
     print_note,
     print_table,
+    safe,
 )
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.plaintext import visible
 from kettlefield.core.units import format_bytes, three_digits
 from kettlefield.record.store import Record
+
+if TYPE_CHECKING:
+    from rich.console import Console
 
 
 def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
@@ -40,6 +45,7 @@ def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
             card = format_bytes(phase.accelerator_peak_bytes)
             table.add_row(name(row.candidate), phase.phase, *map(format_bytes, sizes), card, joules)
     print_table(console, table)
+    _print_less(console, found)
     name, table = Once(), make_table("candidate", "memory grows with", ">by", "95 % interval", ">n", ">by the header")
     for row in found:
         for what, slope, header in _slopes(row):
@@ -54,8 +60,29 @@ def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
         console,
         "host: the server's processes, shared pages divided (PSS); mapped files are the part of it that the page\n"
         "cache holds, such as weights. A server that takes its whole key/value cache at the start does not grow with\n"
-        "context or streams. Energy: " + _sources(found) + ".",
+        "context or streams. Less than: what the server itself takes cancels out. Energy: " + _sources(found) + ".",
     )
+
+
+def _print_less(console: "Console", found: tuple[Memory, ...]) -> None:
+    """Measured and foretold differences between levels, where there are any."""
+    table = make_table("candidate", ">once loaded", "less than", ">measured", ">by the files")
+    for row in found:
+        less = row.less_than_reference
+        if less is not None:
+            table.add_row(
+                safe(row.candidate, "bold"),
+                format_bytes(row.loaded_bytes),
+                safe(less.reference),
+                _sized(less.loaded_bytes),
+                _sized(less.weights_bytes),
+            )
+    if table.row_count:
+        print_table(console, table)
+
+
+def _sized(count: float) -> str:
+    return ("-" if count < 0 else "") + format_bytes(abs(round(count)))
 
 
 def _slopes(row: Memory) -> list[tuple[str, Estimate | None, str]]:
@@ -92,7 +119,6 @@ def _signed(found: Estimate | None) -> tuple[str, str, str]:
     if found is None:
         return "-", "not measured", ""
     low, value, high = (
-        ("-" if number < 0 else "") + format_bytes(abs(round(number))) if number is not None else "?"
-        for number in (found.low, found.value, found.high)
+        _sized(number) if number is not None else "?" for number in (found.low, found.value, found.high)
     )
     return value, f"{low} to {high}", str(found.n)
