@@ -223,12 +223,11 @@ def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart
     assert (again.code, "another state of the suite" in again.err) == (2, True), again.err
 
 
-@pytest.mark.parametrize("seed", [1, 2])
-def test_the_built_in_variants_are_sound(seed):
-    suite = load_suite(find_suite("berthdesk", Path()), seed=seed)
+def test_the_built_in_variants_are_sound():
+    suite = load_suite(find_suite("berthdesk", Path()), seed=2)
     varying = [exercise for exercise in suite.exercises if exercise.is_variant]
     assert len(varying) >= 40
-    varying = varying[seed % 2 :: 4]  # half of them, on one of two seeds each: `vet` by hand takes three of all
+    varying = varying[1::4]  # a quarter on this seed, others on the first: `vet` by hand takes three of all
     assert {exercise.id: vet_exercise(exercise, available_isolation()).faults for exercise in varying} == {
         exercise.id: () for exercise in varying
     }
