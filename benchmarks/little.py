@@ -17,7 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
-from kettlefield.cli.weigh import find_bandwidth
+from kettlefield.rig.bandwidth import own_bandwidth
 from kettlefield.standin.little.blocks import F32, LEVELS
 from kettlefield.standin.little.cache import Cache
 from kettlefield.standin.little.files import write_level
@@ -58,7 +58,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--tokens", type=int, default=120)
     args = parser.parse_args()
-    bandwidth = find_bandwidth()
+    bandwidth = own_bandwidth()
     print(f"bandwidth {bandwidth / 2**30:.1f} GiB/s; {args.tokens} tokens after {PROMPT}, median of {ROUNDS} rounds")
     print(
         f"{'level':8} {'KiB':>6} {'1 stream':>9} {'6 streams':>10} {'of f32':>7} {'ceiling':>9} {'of it':>6}   tokens/s"

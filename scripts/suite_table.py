@@ -1,20 +1,35 @@
-"""Write docs/berthdesk.md: what the built-in suite asks, from the suite itself.
+"""Write docs/berthdesk.md and docs/firstlight.md: what the built-in suites ask, from the suites themselves.
 
 python scripts/suite_table.py [--check]
 """
 
 import argparse
 import sys
+import textwrap
 from collections import Counter
 from pathlib import Path
 
 from kettlefield.suite.format import KINDS, Suite
 from kettlefield.suite.loader import find_suite, load_suite
 
-TARGET = Path(__file__).parents[1] / "docs" / "berthdesk.md"
+DOCS = Path(__file__).parents[1] / "docs"
+ABOUT = {
+    "berthdesk": """
+        {count} exercises from the daily work of Saltmarsh Ferries, a made-up company; {short} of them (*) are the short
+        selection, {varying} (~) draw variants from a seed. Each has its own answer, at least two decoys with the
+        mistake that they stand for, and cases worked by hand from the prompt.
+        """,
+    "firstlight": """
+        {count} micro-exercises for the little model that ships with the tool; {short} of them (*) are the short
+        selection, {varying} (~) draw variants from a seed. `tools/make_firstlight.py` draws them from those parts of
+        the grammar in `tools/grammar` that no training text comes from: *near* ones have chains of steps that are
+        trained with other words and numbers, *far* ones chains that no training text has. What a case expects is
+        worked out from what the steps mean, apart from the code; a decoy is one step done wrongly.
+        """,
+}
 
 
-def page(suite: Suite) -> str:
+def page(name: str, suite: Suite) -> str:
     """The page as Markdown."""
     exercises = suite.exercises
     kinds = Counter(exercise.spec.kind for exercise in exercises)
@@ -22,17 +37,16 @@ def page(suite: Suite) -> str:
     short = sum(exercise.spec.short for exercise in exercises)
     varying = sum(bool(exercise.spec.vary) for exercise in exercises)
     counted = {
-        "Kinds": [f"{kind} {kinds[kind]}" for kind in KINDS],
+        "Kinds": [f"{kind} {kinds[kind]}" for kind in KINDS if kinds[kind]],
         "Languages": [f"{name} {count}" for name, count in languages.most_common()],
     }
+    about = ABOUT[name].format(count=len(exercises), short=short, varying=varying).replace("(*)", "(\\*)")
     lines = [
-        "# The built-in suite `berthdesk`",
+        f"# The built-in suite `{name}`",
         "",
         "Made by `scripts/suite_table.py` from the suite; a test keeps it true.",
         "",
-        f"{len(exercises)} exercises from the daily work of Saltmarsh Ferries, a made-up company; {short} of them",
-        f"(*) are the short selection, {varying} (~) draw variants from a seed. Each has its own answer, at least two",
-        "decoys with the mistake that they stand for, and cases worked by hand from the prompt.",
+        textwrap.fill(" ".join(about.split()), 120),
         "",
         *(line for name, parts in counted.items() for line in (f"{name}: {', '.join(parts)}.", "")),
         "| exercise | kind | language | difficulty | what it finds out |",
@@ -40,21 +54,24 @@ def page(suite: Suite) -> str:
     ]
     for exercise in sorted(exercises, key=lambda e: (KINDS.index(e.spec.kind), e.spec.language, e.id)):
         spec = exercise.spec
-        marks = ("*" if spec.short else "") + ("~" if spec.vary else "")
+        marks = ("\\*" if spec.short else "") + ("~" if spec.vary else "")
         name = f"`{exercise.id}` {marks}".rstrip()
         lines.append(f"| {name} | {spec.kind} | {spec.language} | {spec.difficulty} | {spec.tests} |")
-    return "\n".join(lines).replace("*", "\\*") + "\n"
+    return "\n".join(lines) + "\n"
 
 
 def main() -> int:
-    """Write the page, or say whether it is true."""
+    """Write the pages, or say whether they are true."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--check", action="store_true", help="change nothing; exit 1 when the page is not true")
+    parser.add_argument("--check", action="store_true", help="change nothing; exit 1 when a page is not true")
     args = parser.parse_args()
-    text = page(load_suite(find_suite("berthdesk", Path()), check_lock=False))
-    if args.check:
-        return int(TARGET.read_text(encoding="utf-8") != text)
-    TARGET.write_text(text, encoding="utf-8")
+    for name in ABOUT:
+        text = page(name, load_suite(find_suite(name, Path()), check_lock=False))
+        target = DOCS / f"{name}.md"
+        if not args.check:
+            target.write_text(text, encoding="utf-8")
+        elif not target.exists() or target.read_text(encoding="utf-8") != text:
+            return 1
     return 0
 
 

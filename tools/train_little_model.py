@@ -17,21 +17,21 @@ import msgspec
 import numpy as np
 import torch
 from byte_pairs import find_merges
-from grammar.tasks import Part, code_of, draw_tasks, lines
+from grammar.tasks import PARTS, Part, code_of, draw_tasks, lines
 from grammar.texts import FORM, SPECIALS, Text, draw_text, prompt_of
+from little_card import Trained, write_card
 from little_net import Net, to_tensors
-from safetensors.torch import load_file, save_file
+from orthogonal import Orthogonal
+from safetensors.torch import save_file
 from torch.nn import functional
 
-from kettlefield.standin.little.shape import Shape
+from kettlefield.standin.little.files import SHAPE
 from kettlefield.standin.little.tokens import CHARACTERS, Tokenizer, Vocabulary, read_vocabulary
 from kettlefield.standin.little.weights import ARCHITECTURE
 
-SEED, STEPS = 20, 3500
-TOKENS_A_STEP = 6144
+SEED, STEPS = 20, 5000
+TOKENS_A_STEP = 4096
 POOL = 768  # texts that are sorted by length before they are cut into batches, so that little is padding
-SHAPE = Shape(vocabulary=512, width=256, layers=3, heads=8, kv_heads=2, head_size=32, feed_forward=256,
-              context_tokens=512, rotary_base=10_000.0, epsilon=1e-5)  # fmt: skip
 Encoded = tuple[list[int], int]  # a text's tokens, and where what is to be learned begins
 
 
@@ -99,50 +99,63 @@ def solved(net: Net, tokenizer: Tokenizer, part: Part, count: int = 256) -> floa
 
 
 def share_of_rate(step: int) -> float:
-    """What part of the full learning rate a step has: up over 50 steps, flat to 1200, then down to a little at the end.
-
-    The slope is steeper up to step 1500, which is where the one run so far was first meant to end early.
-    """
-    points = ((0, 0.02), (50, 1.0), (1200, 1.0), (1500, 0.6), (STEPS, 0.01))
+    """What part of the full learning rate a step has: up over 50 steps, then flat, then down to a little at the end."""
+    points = ((0, 0.02), (50, 1.0), (0.4 * STEPS, 1.0), (STEPS, 0.01))
     return float(np.interp(step, *zip(*points, strict=True)))
 
 
-def train(out: Path, resume: int) -> None:
-    """Train and write weights and vocabulary; with ``resume``, go on from what lies there after so many steps."""
-    torch.manual_seed(SEED + resume)
-    if not resume:
-        (out / "vocabulary.json").write_bytes(msgspec.json.format(msgspec.json.encode(make_vocabulary()), indent=1))
+def train(out: Path) -> None:
+    """Train, and write weights, vocabulary and card."""
+    torch.manual_seed(SEED)
+    (out / "vocabulary.json").write_bytes(msgspec.json.format(msgspec.json.encode(make_vocabulary()), indent=1))
     tokenizer, net = Tokenizer(read_vocabulary(out / "vocabulary.json")), Net(SHAPE)
-    if resume:
-        load(net, out)
+    optimizers = make_optimizers(net)
+    parameters = sum(weight.numel() for weight in net.parameters())
+    print(parameters, "parameters", flush=True)
+    began, seen, scores = time.perf_counter(), 0, dict[str, float]()
+    for step, (tokens, learned) in enumerate(itertools.islice(batches(tokenizer, SEED), STEPS)):
+        loss = learn(net, optimizers, share_of_rate(step), tokens, learned)
+        seen += tokens.numel()
+        took = time.perf_counter() - began
+        if step % 50 == 0 or step == STEPS - 1:
+            print(f"{step:5d} loss {loss:.4f}  {took:6.0f} s  {seen / took:6.0f} tokens/s", flush=True)
+        if step % 500 == 499 or step == STEPS - 1:
+            scores = {part: solved(net, tokenizer, part) for part in PARTS}
+            found = ", ".join(f"{part} {score:.3f}" for part, score in scores.items())
+            print(f"      word for word: {found}", flush=True)
+            save(net, out)
+    cores, seconds = torch.get_num_threads(), round(took)
+    write_card(
+        out,
+        Trained(
+            parameters=parameters, seed=SEED, steps=STEPS, tokens=seen, seconds=seconds, cores=cores, scores=scores
+        ),
+    )
+
+
+def make_optimizers(net: Net) -> list[torch.optim.Optimizer]:
+    """One for the matrices, one for norms and embeddings; each knows the peak of its learning rate."""
     matrices = [w for name, w in net.named_parameters() if w.ndim == 2 and "embed" not in name]
     others = [w for name, w in net.named_parameters() if w.ndim == 1 or "embed" in name]
-    optimizers = [
-        torch.optim.Muon(matrices, lr=0.02, weight_decay=0.01, momentum=0.95),
+    return [
+        Orthogonal(matrices, lr=0.02, momentum=0.95, weight_decay=0.01),
         torch.optim.AdamW(others, lr=0.004, betas=(0.9, 0.95), weight_decay=0.0),
     ]
-    peaks = [optimizer.param_groups[0]["lr"] for optimizer in optimizers]
-    began, seen, stream = time.perf_counter(), 0, itertools.islice(batches(tokenizer, SEED), resume, None)
-    print(sum(weight.numel() for weight in net.parameters()), "parameters", flush=True)
-    for step in range(resume, STEPS):
-        for optimizer, peak in zip(optimizers, peaks, strict=True):
-            optimizer.param_groups[0]["lr"] = peak * share_of_rate(step)
-            optimizer.zero_grad()
-        tokens, learned = next(stream)
-        hidden = net.hidden(tokens[:, :-1])[learned[:, 1:]]
-        loss = functional.cross_entropy(net.logits(hidden), tokens[:, 1:][learned[:, 1:]])
-        loss.backward()
-        for optimizer in optimizers:
-            optimizer.step()
-        seen += tokens.numel()
-        if step % 50 == 0 or step == STEPS - 1:
-            took = time.perf_counter() - began
-            print(f"{step:5d} loss {loss.item():.4f}  {took:6.0f} s  {seen / took:6.0f} tokens/s", flush=True)
-        if step % 250 == 249 or step == STEPS - 1:
-            print(
-                f"      near {solved(net, tokenizer, 'near'):.3f}  far {solved(net, tokenizer, 'far'):.3f}", flush=True
-            )
-            save(net, out)
+
+
+def learn(
+    net: Net, optimizers: list[torch.optim.Optimizer], share: float, tokens: torch.Tensor, learned: torch.Tensor
+) -> float:
+    """One step at a share of each optimizer's rate; the loss before it, per token that is to be learned."""
+    hidden = net.hidden(tokens[:, :-1])[learned[:, 1:]]
+    loss = functional.cross_entropy(net.logits(hidden), tokens[:, 1:][learned[:, 1:]])
+    net.zero_grad()
+    loss.backward()
+    for optimizer in optimizers:
+        for group in optimizer.param_groups:
+            group["lr"] = optimizer.defaults["lr"] * share
+        optimizer.step()
+    return loss.item()
 
 
 def save(net: Net, out: Path) -> None:
@@ -151,20 +164,9 @@ def save(net: Net, out: Path) -> None:
     save_file(halves, out / "little.safetensors", metadata={"license": "MIT", "architecture": ARCHITECTURE})
 
 
-def load(net: Net, out: Path) -> None:
-    """Take the weights that lie there."""
-    held = load_file(out / "little.safetensors")
-    with torch.no_grad():
-        for name, weight in to_tensors(net).items():
-            weight.copy_(held[name])
-
-
 if __name__ == "__main__":
-    parser = argparse.ArgumentParser(description=__doc__)
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("out", type=Path)
-    parser.add_argument(
-        "--resume", type=int, default=0, metavar="STEPS", help="already done, with their weights in OUT"
-    )
     args = parser.parse_args()
     args.out.mkdir(parents=True, exist_ok=True)
-    train(args.out, args.resume)
+    train(args.out)

@@ -11,6 +11,7 @@ import time
 import urllib.error
 import urllib.request
 
+import numpy as np
 import psutil
 import pytest
 
@@ -18,6 +19,7 @@ from kettlefield.record.packing import unpack_json
 from kettlefield.standin.little.blocks import LEVELS
 from kettlefield.standin.little.demo import prepare_real_demo
 from kettlefield.standin.little.files import write_level
+from kettlefield.weights.gguf import read_gguf
 
 MOST_RESIDENT_BYTES = 120 * 2**20
 ASKED = "Write a Python function `tally_fares(fares)`. It gets a list of numbers. Take the sum. Return the result."
@@ -126,6 +128,10 @@ def test_a_gap_is_filled_between_its_marks_which_a_chat_cannot_forge(server):
         ("completions", {"prompt": "a", "max_tokens": 0}, "max_tokens is 0"),
         ("completions", {"prompt": "a", "max_tokens": "all"}, "max_tokens is no number"),
         ("completions", {"prompt": "a", "stop": [1]}, "stop is no text"),
+        ("completions", {"prompt": "a" * 10_000}, "10000 characters exceed the context"),
+        ("completions", b'{"prompt": "a", "temperature": NaN}', "temperature is nan"),
+        ("completions", b'{"prompt": "a", "max_tokens": 1e999}', "max_tokens is no number"),
+        ("completions", b"[" * 100_000, "malformed request"),
         ("completions", b"{", "malformed request"),
         ("completions", b"[1]", "no object"),
     ],
@@ -135,6 +141,21 @@ def test_bad_requests_are_refused_and_the_server_stays_up(server, path, body, sa
     status, text = call(f"{url}/v1/{path}", body)
     assert status == 400 and said in json.loads(text)["error"]["message"]
     assert process.poll() is None and chat(url, max_tokens=1)[0] == 200
+
+
+def test_damaged_weights_break_a_reply_off_and_not_the_server(tmp_path):
+    write_level("f16", tmp_path / "f16.gguf")
+    found = read_gguf(tmp_path / "f16.gguf")
+    (norm,) = [tensor for tensor in found.tensors if tensor.name == "output_norm.weight"]
+    damaged = bytearray((tmp_path / "f16.gguf").read_bytes())
+    start = found.data_offset_bytes + norm.offset_bytes
+    damaged[start : start + 1024] = np.full(256, 3e38, np.float32).tobytes()  # finite: loading has no complaint
+    (tmp_path / "f16.gguf").write_bytes(damaged)
+    with served("f16", tmp_path) as (url, process):
+        assert chat(url)[0] == 500 and "no numbers" in chat(url)[1]
+        broken_off = [line for line in chat(url, stream=True)[1].splitlines() if line]
+        assert "no numbers" in broken_off[-1] and "[DONE]" not in broken_off[-1]
+        assert call(f"{url}/health")[0] == 200 and process.poll() is None
 
 
 def test_what_cannot_be_served_is_told_in_one_line(server, tmp_path):
@@ -232,8 +253,9 @@ def test_a_whole_campaign_on_real_inference(campaign, run_cli, tmp_path):
     assert less["f16"] is None and less["q2_k"]["weights_bytes"] > less["q8_0"]["weights_bytes"] > 2**20
     for level in ("q8_0", "q2_k"):  # what the server itself takes cancels out: what is left are the weights
         assert less[level]["loaded_bytes"] == pytest.approx(less[level]["weights_bytes"], abs=2**19)
-    replies = run_cli("contrast", record, "--part", "replies", "--json").json["candidates"]
-    assert {row["candidate"] for row in replies} >= {"eelgrass-1m@q8_0", "eelgrass-1m@q2_k"}
+    replies = {row["candidate"]: row for row in run_cli("contrast", record, "--part", "replies", "--json").json["replies"]}
+    near, far = replies["eelgrass-1m@q8_0"], replies["eelgrass-1m@q2_k"]
+    assert near["pairs"] == far["pairs"] == 32 and near["identical"] > far["identical"] + 8
     drawn = {row["candidate"]: row for row in run_cli("decide", record, "--json").json["verdicts"]}
     wanted = [c for c in drawn["eelgrass-1m@q2_k"]["criteria"] if "below reference" in str(c["wanted"])]
     assert wanted and wanted[0]["status"] == "not met"

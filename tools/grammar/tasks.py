@@ -14,6 +14,7 @@ from grammar import words
 from grammar.steps import STEPS, Places, Step, Type
 
 Part = Literal["training", "near", "far"]
+PARTS: tuple[Part, ...] = ("training", "near", "far")
 STARTS: tuple[tuple[Type, int], ...] = (
     ("numbers", 8), ("pair", 4), ("number", 2), ("names", 5), ("text", 4), ("table", 4), ("rows", 4),
 )  # fmt: skip

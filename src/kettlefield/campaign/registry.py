@@ -25,10 +25,9 @@ from kettlefield.instrument.calibration import stored_calibration
 from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
-from kettlefield.rig.bandwidth import memory_bandwidth
+from kettlefield.rig.bandwidth import own_bandwidth
 from kettlefield.rig.detect import find_accelerators
-from kettlefield.rig.host import read_host
-from kettlefield.rig.survey import fingerprint, own_fingerprint, rig_state
+from kettlefield.rig.survey import own_fingerprint, rig_state
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
 from kettlefield.weights.digest import digest_of_files, weights_digest
@@ -195,8 +194,7 @@ def known_bandwidth(accelerator: Accelerator | None) -> float | None:
     """The accelerator's bandwidth where it is known; the host's, measured, where there is no accelerator."""
     if accelerator is not None:
         return accelerator.bandwidth_bytes_s
-    cards = find_accelerators()
-    return None if cards else memory_bandwidth(fingerprint(read_host(), cards))
+    return None if find_accelerators() else own_bandwidth()
 
 
 async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> dict[str, str]:

@@ -19,12 +19,12 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "demo",
         help=COMMANDS["demo"],
-        description="Write a plan and weights into a folder and run the whole campaign on them.\n\n"
-        "Without --real: two made-up models at four levels each, on simulated servers and a simulated\n"
-        "accelerator; processes, HTTP and grading in isolation are real.\n"
-        "With --real: one very small model at six levels. Nothing is simulated: its weights were trained for\n"
-        "this, and are quantised, loaded and run on this machine's processor.",
-        epilog="examples:\n  kettlefield demo\n  kettlefield demo --real\n  kettlefield demo somewhere/else",
+        description="Write a plan and weights into a folder, run the whole campaign on them and show what came of it:\n"
+        "on two made-up models at four levels each, or with --real on a real little one at six.",
+        epilog="without --real, servers, accelerator and models are simulated; processes, HTTP and grading are real.\n"
+        "with --real nothing is simulated: a very small model, trained for this and shipped with its weights, is\n"
+        "quantised, loaded and run on this machine's processor.\n\n"
+        "examples:\n  kettlefield demo\n  kettlefield demo --real\n  kettlefield demo somewhere/else",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument(
@@ -99,7 +99,7 @@ def _simulated(folder: Path) -> _Demo:
 
 def _real(folder: Path) -> _Demo:
     from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
-    from kettlefield.cli.weigh import find_bandwidth  # noqa: PLC0415
+    from kettlefield.rig.bandwidth import own_bandwidth  # noqa: PLC0415
     from kettlefield.standin.little.demo import BUDGET_BYTES, SERVER, prepare_real_demo  # noqa: PLC0415
 
     plan = prepare_real_demo(folder)
@@ -107,9 +107,7 @@ def _real(folder: Path) -> _Demo:
         plan=plan,
         about="a real little model at six levels; nothing here is simulated",
         budget_bytes=BUDGET_BYTES,
-        settings=Settings(
-            contexts=(512,), parallel=(6,), budget_bytes=BUDGET_BYTES, bandwidth_bytes_s=find_bandwidth()
-        ),
+        settings=Settings(contexts=(512,), parallel=(6,), budget_bytes=BUDGET_BYTES, bandwidth_bytes_s=own_bandwidth()),
         drafting={"command": SERVER.split(), "suite": "firstlight", "accelerator": "none"},
         report=True,
     )

@@ -39,6 +39,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Weigh and print."""
     from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
+    from kettlefield.rig.bandwidth import own_bandwidth  # noqa: PLC0415
     from kettlefield.weights.licence import check_policy  # noqa: PLC0415
 
     check_policy(args.allow_licence)
@@ -48,7 +49,7 @@ def run(args: argparse.Namespace) -> int:
         kv_bits=tuple(args.kv_bits),
         parallel=tuple(args.parallel),
         budget_bytes=budget,
-        bandwidth_bytes_s=find_bandwidth(),
+        bandwidth_bytes_s=own_bandwidth(),
     )
     show_weighed(
         args.files, settings, whence, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
@@ -135,16 +136,6 @@ def _positive(text: str) -> int:
     if value < 1:
         raise argparse.ArgumentTypeError(f"{text} is not above 0")
     return value
-
-
-def find_bandwidth() -> float:
-    """Memory bandwidth of this host, in bytes a second; a second's work once on a rig."""
-    from kettlefield.rig.bandwidth import memory_bandwidth  # noqa: PLC0415
-    from kettlefield.rig.detect import find_accelerators  # noqa: PLC0415
-    from kettlefield.rig.host import read_host  # noqa: PLC0415
-    from kettlefield.rig.survey import fingerprint  # noqa: PLC0415
-
-    return memory_bandwidth(fingerprint(read_host(), find_accelerators()))
 
 
 def _plot(path: Path, weighed: "tuple[Weighed, ...]", settings: "Settings") -> None:

@@ -10,6 +10,7 @@ import numpy as np
 
 from kettlefield.core.errors import RigError
 from kettlefield.rig.cache import recall, remember
+from kettlefield.rig.survey import own_fingerprint
 
 BLOCK_BYTES = 64 * 2**20  # far beyond any cache of a core
 MEASURE_S = 0.8
@@ -31,6 +32,11 @@ def memory_bandwidth(key: str, *, fresh: bool = False) -> float:
     found = _measure()
     remember("bandwidth", key, found)
     return found
+
+
+def own_bandwidth() -> float:
+    """Memory bandwidth of this host, in bytes a second; about a second's work, once on a rig."""
+    return memory_bandwidth(own_fingerprint())
 
 
 def disk_read_rate(folder: Path) -> float:

@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import math
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Mapping
 from dataclasses import dataclass, field
@@ -39,7 +40,7 @@ class Asked:
         value = self.body.get(name)
         if value is None:
             return default
-        if isinstance(value, bool) or not isinstance(value, int | float):
+        if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
             raise RefusedError(400, f"{name} is no number")
         return value
 
@@ -151,7 +152,7 @@ class Front:
         received_s = now_s()
         try:
             body = await request.json()
-        except ValueError as err:
+        except (ValueError, RecursionError) as err:
             return _error(RefusedError(400, f"malformed request: {type(err).__name__}"))
         if not isinstance(body, dict):
             return _error(RefusedError(400, "malformed request: no object"))
@@ -162,6 +163,8 @@ class Front:
             return _error(err)
         try:
             return await (_stream(request, asked, answer) if body.get("stream") else _whole(asked, answer))
+        except RefusedError as err:
+            return _error(err)
         finally:
             self._backend.end(asked, answer)
 
@@ -174,13 +177,18 @@ async def _stream(request: web.Request, asked: Asked, answer: Answer) -> web.Str
     await response.prepare(request)
     if asked.is_chat:
         await response.write(_event({"delta": {"role": "assistant", "content": ""}}))
-    async for piece in answer.pieces:
-        delta = {"delta": {"reasoning_content" if piece.thinking else "content": piece.text}}
-        answer.sent_s.append(now_s())
-        await response.write(_event(delta if asked.is_chat else {"text": piece.text}))
+    try:
+        async for piece in answer.pieces:
+            delta = {"delta": {"reasoning_content" if piece.thinking else "content": piece.text}}
+            answer.sent_s.append(now_s())
+            await response.write(_event(delta if asked.is_chat else {"text": piece.text}))
+    except RefusedError as err:  # too late for a status
+        await response.write(_line({"error": _described(err)}))
+        await response.write_eof()
+        return response
     await response.write(_event({"delta": {}} if asked.is_chat else {"text": ""}, answer.finish()[1]))
-    final = {"choices": [], "usage": answer.usage(), "object": "chat.completion.chunk"}
-    await response.write(f"data: {json.dumps(final)}\n\ndata: [DONE]\n\n".encode())
+    await response.write(_line({"choices": [], "usage": answer.usage(), "object": "chat.completion.chunk"}))
+    await response.write(b"data: [DONE]\n\n")
     await response.write_eof()
     return response
 
@@ -195,14 +203,19 @@ async def _whole(asked: Asked, answer: Answer) -> web.Response:
 
 def _event(content: dict[str, Any], reason: str | None = None) -> bytes:
     choice = {"index": 0, **content, "finish_reason": reason}
-    chunk = {"object": "chat.completion.chunk", "created": int(time.time()), "choices": [choice]}
+    return _line({"object": "chat.completion.chunk", "created": int(time.time()), "choices": [choice]})
+
+
+def _line(chunk: dict[str, Any]) -> bytes:
     return f"data: {json.dumps(chunk)}\n\n".encode()
 
 
 def _error(why: RefusedError) -> web.Response:
-    return web.json_response(
-        {"error": {"message": why.text, "code": why.status}}, status=why.status, headers=why.headers
-    )
+    return web.json_response({"error": _described(why)}, status=why.status, headers=why.headers)
+
+
+def _described(why: RefusedError) -> dict[str, Any]:
+    return {"message": why.text, "code": why.status}
 
 
 def now_s() -> float:

@@ -5,12 +5,15 @@ from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from kettlefield.standin.little.cache import Cache, CacheBits
 from kettlefield.standin.little.network import Network
 from kettlefield.standin.little.sampling import Sampler, Sampling
 from kettlefield.standin.little.stopping import StopWords
 
 CHUNK_TOKENS = 96  # of a prompt read in one step, so that others are not held up for long
+BROKEN = "error"  # why a reply ended whose scores are no numbers: the weights are damaged
 
 
 @dataclass(slots=True, kw_only=True)
@@ -101,7 +104,10 @@ class Engine:
             slot.held += feed
             stream = slot.stream
             if stream is not None and len(slot.held) >= len(stream.prompt):
-                self._write(stream, stream.sampler.pick(row, stream.written))
+                if np.isfinite(row).all():
+                    self._write(stream, stream.sampler.pick(row, stream.written))
+                else:
+                    self._close(stream, BROKEN, "")
         return True
 
     def _admit(self) -> None:

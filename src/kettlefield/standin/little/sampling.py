@@ -21,15 +21,15 @@ class Sampling(msgspec.Struct, frozen=True, kw_only=True):
 
     def fault(self) -> str | None:
         """What is wrong with the settings; None when nothing is."""
-        wrong = {
-            "repeat_penalty": self.repeat_penalty <= 0,
-            "temperature": self.temperature < 0,
-            "top_k": self.top_k < 0,
-            "top_p": not 0 < self.top_p <= 1,
-            "min_p": not 0 <= self.min_p < 1,
-            "seed": not 0 <= self.seed < 1 << 63,
+        right = {  # asked this way round, so that what is no number is wrong
+            "repeat_penalty": 0.01 <= self.repeat_penalty <= 100,
+            "temperature": 0 <= self.temperature <= 100,
+            "top_k": self.top_k >= 0,
+            "top_p": 0 < self.top_p <= 1,
+            "min_p": 0 <= self.min_p < 1,
+            "seed": 0 <= self.seed < 1 << 63,
         }
-        name = next((name for name, is_wrong in wrong.items() if is_wrong), None)
+        name = next((name for name, is_right in right.items() if not is_right), None)
         return f"{name} is {getattr(self, name)}, out of its range" if name is not None else None
 
 
@@ -63,8 +63,9 @@ class Sampler:
 
 def likelihoods(scores: Floats, settings: Sampling) -> npt.NDArray[np.float64]:
     """Probability of each token once temperature, top-k, top-p and min-p have been applied in this order."""
-    scaled = scores.astype(np.float64) / settings.temperature
-    chances = np.exp(scaled - scaled.max())
+    below = (scores - scores.max()).astype(np.float64)
+    with np.errstate(over="ignore"):  # at a temperature near 0, far below is as good as never
+        chances = np.exp(below / settings.temperature)
     if settings.top_k and settings.top_k < len(chances):
         chances[np.argsort(-chances, kind="stable")[settings.top_k :]] = 0
     chances /= chances.sum()

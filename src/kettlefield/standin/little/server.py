@@ -9,7 +9,7 @@ import msgspec
 from kettlefield import __version__
 from kettlefield.standin.front import Answer, Asked, Piece, RefusedError
 from kettlefield.standin.little.cache import CacheBits
-from kettlefield.standin.little.engine import Engine, Stream, make_stream
+from kettlefield.standin.little.engine import BROKEN, Engine, Stream, make_stream
 from kettlefield.standin.little.network import Network
 from kettlefield.standin.little.sampling import Sampling
 from kettlefield.standin.little.tokens import END, ROLES, OutsideVocabularyError, Tokenizer
@@ -35,6 +35,7 @@ class LittleServer:
     ) -> None:
         self._log = TrueLog(true_log)
         self._tokenizer = Tokenizer(weights.vocabulary)
+        self._longest_piece = max(map(len, self._tokenizer.pieces))
         self._context_tokens = context_tokens
         self._streams: dict[int, Stream] = {}
         self.engine = Engine(
@@ -94,6 +95,8 @@ class LittleServer:
         self.engine.submit(stream)
         while (text := await stream.pieces.get()) is not None:
             yield Piece(text=text)
+        if stream.reason == BROKEN:
+            raise RefusedError(500, "the weights are damaged: they give scores that are no numbers")
 
     def _chat(self, body: dict[str, Any]) -> list[int]:
         """Each message behind its role's mark; marks that somebody typed are plain text."""
@@ -106,14 +109,20 @@ class LittleServer:
             if role not in ROLES or not isinstance(message.get("content"), str):
                 raise RefusedError(400, "malformed request: a message needs a known role and a text as content")
             tokens.append(self._tokenizer.number[ROLES[role]])
-            tokens += self._tokenizer.encode(message["content"])
+            tokens += self._encode(message["content"])
         return [*tokens, self._tokenizer.number[ROLES["assistant"]]]
 
     def _text(self, body: dict[str, Any]) -> list[int]:
         """A text to be continued, or one with a gap between its infill marks."""
         if not isinstance(body.get("prompt"), str) or not body["prompt"]:
             raise RefusedError(400, "malformed request: prompt is no text")
-        return self._tokenizer.encode(body["prompt"], marks=True)
+        return self._encode(body["prompt"], marks=True)
+
+    def _encode(self, text: str, *, marks: bool = False) -> list[int]:
+        """Tokens of a text; one that can never fit is refused unread, since others would wait meanwhile."""
+        if len(text) > self._context_tokens * self._longest_piece:
+            raise RefusedError(400, f"{len(text)} characters exceed the context of {self._context_tokens} tokens")
+        return self._tokenizer.encode(text, marks=marks)
 
 
 def _sampling(body: dict[str, Any]) -> Sampling:

@@ -232,6 +232,7 @@ def test_likelihoods_by_hand():
     assert of(top_p=0.7) == pytest.approx([0.625, 0.375, 0, 0], abs=1e-6)  # the one that reaches the share stays
     assert of(min_p=0.25) == pytest.approx(np.array([50, 30, 15, 0]) / 95, abs=1e-6)
     assert of(top_k=3, top_p=0.6, min_p=0.7) == pytest.approx([1, 0, 0, 0])
+    assert of(temperature=1e-310) == pytest.approx([1, 0, 0, 0])
 
 
 def test_draws_follow_the_likelihoods_the_seed_and_the_penalty():
@@ -243,7 +244,7 @@ def test_draws_follow_the_likelihoods_the_seed_and_the_penalty():
     assert greedy.pick(row, []) == 0
     assert greedy.pick(row, [0]) == 1  # -0.51 x 3 lies below -1.2
     assert greedy.pick(np.array([2.0, 1.0, 0.5], np.float32), [0]) == 1  # 2 / 3 lies below 1
-    faults = {"temperature": -1, "top_k": -1, "top_p": 0, "min_p": 1, "repeat_penalty": 0, "seed": -1}
+    faults = {"temperature": math.inf, "top_k": -1, "top_p": 0, "min_p": 1, "repeat_penalty": 0, "seed": -1}
     for name, value in faults.items():
         assert Sampling(**{name: value}).fault() == f"{name} is {value}, out of its range"
     assert Sampling().fault() is None
