@@ -105,9 +105,9 @@ def test_accelerators_are_found_through_nvml_and_sysfs(tmp_path):
     assert energy_counters(tmp_path / "powercap") == ("package-0",)
 
 
-def test_weigh_keeps_its_contract_and_its_arithmetic(run_cli, weights, tmp_path):
+def test_weigh_keeps_its_contract_and_its_arithmetic(run_main, weights, tmp_path):
     plot = tmp_path / "memory.png"
-    done = run_cli(
+    done = run_main(
         "weigh", *files(weights), "--context", 2048, "--parallel", 1, 6, "--budget", "2 GiB", "--plot", plot, "--json"
     )
     found = done.json["files"]
@@ -134,8 +134,8 @@ def test_weigh_keeps_its_contract_and_its_arithmetic(run_cli, weights, tmp_path)
     assert plot.read_bytes()[:8] == b"\x89PNG\r\n\x1a\n"
 
 
-def test_weigh_for_people_and_with_a_policy(run_cli, weights):
-    shown = run_cli("weigh", *files(weights), "--budget", "2 GiB", "--allow-licence", "Apache-2.0").out
+def test_weigh_for_people_and_with_a_policy(run_main, weights):
+    shown = run_main("weigh", *files(weights), "--budget", "2 GiB", "--allow-licence", "Apache-2.0").out
     for words in (
         "MIT, NOT allowed",
         "NO 18/22",
@@ -145,7 +145,7 @@ def test_weigh_for_people_and_with_a_policy(run_cli, weights):
         "working overhead",
     ):
         assert words in shown
-    digest = run_cli("weigh", weights / "marram-q2_k.gguf", "--digest", "--json").json["files"][0]["sha256"]
+    digest = run_main("weigh", weights / "marram-q2_k.gguf", "--digest", "--json").json["files"][0]["sha256"]
     import hashlib
 
     assert digest == hashlib.sha256((weights / "marram-q2_k.gguf").read_bytes()).hexdigest()
@@ -167,10 +167,10 @@ def test_weigh_refuses_in_one_line(run_cli, weights, tmp_path, args, words):
     assert (done.code, words in done.err) == (2, True), done.err
 
 
-def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, weights, tmp_path):
+def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weights, tmp_path):
     plan = tmp_path / "plan.toml"
     server = "{python} -m kettlefield.standin --weights {weights} --card card --port {port} --level {level} --context {context}"
-    done = run_cli(
+    done = run_main(
         "draft",
         *files(weights),
         "-o",
@@ -191,7 +191,7 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, weights, tmp_pat
         ("marram-1.2b", "q2_k", False),
     ]
     assert written["server"]["context"] == 8192  # the longest of our lengths that q8_0 can afford
-    again = run_cli("draft", *files(weights), "-o", plan)
+    again = run_main("draft", *files(weights), "-o", plan)
     assert (again.code, "is there already" in again.err) == (2, True)
     for name in ("fare-quote", "drift-set", "sailing-board"):  # a suite beside the plan comes before the built-in one
         shutil.copytree(BUILT_IN / name, tmp_path / "berthdesk" / name)
@@ -225,17 +225,17 @@ def test_a_budget_that_the_header_exceeds_is_noted_before_the_server_starts(make
     assert (done.code, words in done.err, words in done.out) == (0, True, True)
 
 
-def test_draft_refuses_what_cannot_be_a_plan(run_cli, weights, tmp_path):
+def test_draft_refuses_what_cannot_be_a_plan(run_main, weights, tmp_path):
     for args, words in (
         (("--budget", "10 MiB"), "none of the files fits"),
         (("--server", "a 'b"), "cannot be split into words"),
     ):
-        done = run_cli("draft", weights / "marram-q2_k.gguf", "-o", tmp_path / "p.toml", *args)
+        done = run_main("draft", weights / "marram-q2_k.gguf", "-o", tmp_path / "p.toml", *args)
         assert (done.code, words in done.err) == (2, True), done.err
         assert not (tmp_path / "p.toml").exists()
 
 
-def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cli, tmp_path):
+def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cli, run_main, tmp_path):
     criteria = (
         '[settings.careful]\ntemperature = 0.0\nmax_tokens = 650\nstyle = "continuation"\n'
         '[settings.gaps]\nstyle = "infill"\ninfill_markers = ["<P>", "<S>", "<M>"]\n'
@@ -256,9 +256,9 @@ def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cl
         (0.2, 700, 5),
     ]
     assert [s.get("stop") for s in sent] == [None, ["\n```"], ["\n```"]]
-    shown = run_cli("trials", tmp_path / "record.db", "--open", 3).out
+    shown = run_main("trials", tmp_path / "record.db", "--open", 3).out
     assert "--- sent (prompt)" in shown and "<P>Write a Python function" in shown and "<M>" in shown
-    verdicts = run_cli("decide", tmp_path / "record.db", "--json").json["verdicts"]
+    verdicts = run_main("decide", tmp_path / "record.db", "--json").json["verdicts"]
     found = verdicts[0]["criteria"][0]
     wanted = {"measure": "licence", "wanted": "one of MIT, Apache-2.0", "found": "MIT", "status": "met", "reason": ""}
     assert wanted.items() <= found.items() and not (found["among"] or found["at_depth_tokens"] or found["outcomes"])

@@ -86,24 +86,24 @@ def test_json_holds_to_its_published_schema(demo, run_main, command):
     assert list(jsonschema.Draft202012Validator(schema).iter_errors(document))  # a key that is gone is noticed
 
 
-def test_a_decision_is_signed_checked_and_noticed_when_it_goes_stale(demo, run_cli, tmp_path):
+def test_a_decision_is_signed_checked_and_noticed_when_it_goes_stale(demo, run_main, tmp_path):
     folder, _ = demo
     copy_demo(folder, tmp_path / "demo")
     record, key = tmp_path / "demo" / "record.db", tmp_path / "key"
-    assert run_cli("decide", record, "--still-valid").code == 4  # nobody has signed yet
+    assert run_main("decide", record, "--still-valid").code == 4  # nobody has signed yet
     subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", key], check=True)
     public = " ".join(key.with_suffix(".pub").read_text().split()[:2])
     (tmp_path / "allowed").write_text(f"tern@saltmarsh.example {public}\n")
-    wrong = run_cli("decide", record, "--by", "R. Tern", "--ssh-key", tmp_path / "none")
+    wrong = run_main("decide", record, "--by", "R. Tern", "--ssh-key", tmp_path / "none")
     assert (wrong.code, "there is no such key" in wrong.err) == (2, True)
-    assert "Nobody has signed" in run_cli("decide", record, "--audit").out  # nothing was left behind
-    assert "signed by R. Tern" in run_cli("decide", record, "--by", "R. Tern", "--ssh-key", key, "--note", "n").err
-    done = run_cli("decide", record, "--audit", "--allowed-signers", tmp_path / "allowed")
+    assert "Nobody has signed" in run_main("decide", record, "--audit").out  # nothing was left behind
+    assert "signed by R. Tern" in run_main("decide", record, "--by", "R. Tern", "--ssh-key", key, "--note", "n").err
+    done = run_main("decide", record, "--audit", "--allowed-signers", tmp_path / "allowed")
     assert (done.code, "SSH signature of tern@saltmarsh.example" in done.out) == (0, True)
-    assert run_cli("decide", record, "--still-valid").code == 0
+    assert run_main("decide", record, "--still-valid").code == 0
     # a signature of something else, or by somebody else, is none
     (tmp_path / "allowed").write_text("tern@saltmarsh.example ssh-ed25519 " + "A" * 68 + "\n")
-    assert run_cli("decide", record, "--audit", "--allowed-signers", tmp_path / "allowed").code == 1
+    assert run_main("decide", record, "--audit", "--allowed-signers", tmp_path / "allowed").code == 1
     weights = tmp_path / "demo" / "weights" / "marram-1.2b-q8_0.gguf"
     with sqlite3.connect(record) as connection:
         connection.execute("UPDATE candidate SET weights_path = ? WHERE name = 'marram-1.2b@q8_0'", (str(weights),))
@@ -111,14 +111,14 @@ def test_a_decision_is_signed_checked_and_noticed_when_it_goes_stale(demo, run_c
     connection.close()
     weights.unlink()
     weights.write_bytes(b"others")
-    stale = run_cli("decide", record, "--still-valid", "--json")
+    stale = run_main("decide", record, "--still-valid", "--json")
     assert (stale.code, stale.json["still_valid"]) == (4, False)
     changed = {one["candidate"]: [change["what"] for change in one["changes"]] for one in stale.json["candidates"]}
     assert changed["marram-1.2b@q8_0"] == ["weights sha256"] and changed["marram-1.2b@q4_k_m"] == []
     assert "the results changed since R. Tern signed" in stale.json["faults"]
-    both = run_cli("contrast", folder / "record.db", record)
+    both = run_main("contrast", folder / "record.db", record)
     assert "another server" in both.out and "moved (!): nothing" in both.out
-    pairs = run_cli("contrast", folder / "record.db", record, "--json").json["comparisons"][0]
+    pairs = run_main("contrast", folder / "record.db", record, "--json").json["comparisons"][0]
     assert len(pairs["candidates"]) == 8 and not any(one["flips"] for one in pairs["candidates"])
 
 
@@ -335,14 +335,15 @@ def console_blocks(text):
 
 
 @pytest.mark.parametrize("document", ["README.md", "docs/guide/README.md"])
-def test_what_documents_show_runs_as_they_say(demo, run_cli, tmp_path, document):
+def test_what_documents_show_runs_as_they_say(demo, run_main, tmp_path, monkeypatch, document):
     folder, _ = demo
     copy_demo(folder, tmp_path / "saltmarsh-demo")
+    monkeypatch.chdir(tmp_path)
     ran = list(console_blocks((SCHEMAS.parents[2] / document).read_text()))
     assert len(ran) >= 8
     for words, lines in ran:
         assert words[0] == "kettlefield"
-        done = run_cli(*words[1:], cwd=tmp_path)
+        done = run_main(*words[1:])
         assert done.code in {0, 1, 4}, done.err
         printed = {" ".join(line.split()) for line in done.out.splitlines()}
         for line in lines:

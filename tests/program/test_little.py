@@ -230,33 +230,35 @@ def campaign(tmp_path_factory, run_cli):
     return folder / "record.db", done
 
 
-def test_a_whole_campaign_on_real_inference(campaign, run_cli, tmp_path):
+def test_a_whole_campaign_on_real_inference(campaign, run_main, tmp_path):
     record, done = campaign
     assert "SIMULATED" not in done.out.upper().replace("NOTHING HERE IS SIMULATED", "")
     assert "6 of 6 files are candidates" in done.out and (record.parent / "report" / "report.html").exists()
     page = (record.parent / "report" / "report.html").read_text()
     assert 'class="simulated"' not in page and "SIMULATED" not in page
-    solved = {row["candidate"].split("@")[1]: row for row in run_cli("contrast", record, "--json").json["candidates"]}
+    solved = {row["candidate"].split("@")[1]: row for row in run_main("contrast", record, "--json").json["candidates"]}
     assert list(solved) == ["f16", "q8_0", "q2_k"] and all(row["trials"] == 32 for row in solved.values())
     assert solved["f16"]["pass_rate"]["value"] > solved["q2_k"]["pass_rate"]["value"] + 0.2
     assert all(row["peak_bytes"] < MOST_RESIDENT_BYTES for row in solved.values())
     speed = {
         row["candidate"].split("@")[1]: row
-        for row in run_cli("contrast", record, "--part", "speed", "--json").json["candidates"]
+        for row in run_main("contrast", record, "--part", "speed", "--json").json["candidates"]
     }
     assert set(speed["f16"]["ended"].values()) == {"done"}
     assert "exceed the context" in speed["f16"]["depth"]["past_window"]
     one, six = speed["f16"]["clients"]["rates_tps"]
     assert six > one  # slots share each unpacking of the weights
-    memory = run_cli("contrast", record, "--part", "memory", "--json").json["candidates"]
+    memory = run_main("contrast", record, "--part", "memory", "--json").json["candidates"]
     less = {row["candidate"].split("@")[1]: row["less_than_reference"] for row in memory}
     assert less["f16"] is None and less["q2_k"]["weights_bytes"] > less["q8_0"]["weights_bytes"] > 2**20
     for level in ("q8_0", "q2_k"):  # what the server itself takes cancels out: what is left are the weights
         assert less[level]["loaded_bytes"] == pytest.approx(less[level]["weights_bytes"], abs=2**19)
-    replies = {row["candidate"]: row for row in run_cli("contrast", record, "--part", "replies", "--json").json["replies"]}
+    replies = {
+        row["candidate"]: row for row in run_main("contrast", record, "--part", "replies", "--json").json["replies"]
+    }
     near, far = replies["eelgrass-1m@q8_0"], replies["eelgrass-1m@q2_k"]
     assert near["pairs"] == far["pairs"] == 32 and near["identical"] > far["identical"] + 8
-    drawn = {row["candidate"]: row for row in run_cli("decide", record, "--json").json["verdicts"]}
+    drawn = {row["candidate"]: row for row in run_main("decide", record, "--json").json["verdicts"]}
     wanted = [c for c in drawn["eelgrass-1m@q2_k"]["criteria"] if "below reference" in str(c["wanted"])]
     assert wanted and wanted[0]["status"] == "not met"
 

@@ -47,7 +47,7 @@ def rows(folder, query):
     return found
 
 
-def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, tmp_path):
+def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, run_main, tmp_path):
     leak = 3 * 2**20
     plan = everything("--prompt-cache", "--leak-bytes", str(leak), "--true-log", "true.jsonl")
     card = tmp_path / "card" / "card.toml"
@@ -55,8 +55,8 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, tmp_p
     parts = ("--part", "speed", "--part", "memory")
     done = run_cli("qualify", plan, *parts)
     assert done.code == 0, done.err
-    speed = run_cli("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"][0]
-    memory = run_cli("contrast", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"][0]
+    speed = run_main("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"][0]
+    memory = run_main("contrast", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"][0]
     assert set(speed["ended"]) == PROCEDURES and set(speed["ended"].values()) == {"done"}
 
     # the stopwatch: first tokens and rates of every timed request against the moments at which they were sent
@@ -107,33 +107,35 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, tmp_p
     before = rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose <> 'guard'")
     assert run_cli("qualify", plan, *parts).code == 0  # all is there: no server is started
     assert rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose <> 'guard'") == before
-    shown = run_cli("contrast", tmp_path / "record.db", "--part", "speed").out
+    shown = run_main("contrast", tmp_path / "record.db", "--part", "speed").out
     for words in ("context filled to", "x a new one", "clients", "engineers served", "past its window", "cold"):
         assert words in shown
-    shown = run_cli("contrast", tmp_path / "record.db", "--part", "memory").out
+    shown = run_main("contrast", tmp_path / "record.db", "--part", "memory").out
     assert "IT LEAKS" in shown and "as told by Samphire SK-4 (simulated)" in shown
 
 
-def test_the_cache_that_grows_is_seen_token_by_token(everything, run_cli, tmp_path):
+def test_the_cache_that_grows_is_seen_token_by_token(everything, run_cli, run_main, tmp_path):
     speed = "requests = 0\n[speed.depth]\ntokens = [100, 600, 1200, 1800]\nrepeats = 3\npast_window = false\n"
     plan = everything("--cache-on-demand", speed=speed, memory="")
     assert run_cli("qualify", plan, "--part", "memory").code == 0
-    (found,) = run_cli("contrast", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"]
+    (found,) = run_main("contrast", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"]
     slope = found["token_slope_bytes"]
     assert slope["value"] == pytest.approx(found["predicted_token_bytes"], rel=0.25)
     assert found["leak_bytes"] is None and not found["leaks"]
 
 
 @pytest.mark.parametrize(("option", "said"), [("cut", "silently cut to"), ("crash", "the server died")])
-def test_what_happens_past_the_window_is_told_and_the_campaign_goes_on(everything, run_cli, tmp_path, option, said):
+def test_what_happens_past_the_window_is_told_and_the_campaign_goes_on(
+    everything, run_cli, run_main, tmp_path, option, said
+):
     speed = "requests = 2\nwarm_up = 0\n[speed.depth]\ntokens = [64]\nrepeats = 1\n"
     plan = everything("--past-window", option, speed=speed)
     assert run_cli("qualify", plan, "--part", "speed").code == 0
-    (found,) = run_cli("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
+    (found,) = run_main("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
     assert said in found["depth"]["past_window"]
 
 
-def test_a_card_that_gets_hot_marks_its_samples(everything, run_cli, tmp_path):
+def test_a_card_that_gets_hot_marks_its_samples(everything, run_cli, run_main, tmp_path):
     plan = everything(
         "--throttle-after", "0.3", "--throttle-factor", "3", speed="requests = 40\nwarm_up = 0\nreply_tokens = 64"
     )
@@ -142,7 +144,7 @@ def test_a_card_that_gets_hot_marks_its_samples(everything, run_cli, tmp_path):
     assert run_cli("qualify", plan, "--part", "speed").code == 0
     marked = rows(tmp_path, "SELECT count(*) FROM exchange WHERE disturbed LIKE '%throttled%'")[0][0]
     assert 0 < marked <= 40
-    assert "disturbed" in run_cli("contrast", tmp_path / "record.db").out
+    assert "disturbed" in run_main("contrast", tmp_path / "record.db").out
 
 
 def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
@@ -168,7 +170,7 @@ def test_a_server_that_has_too_much_to_do_is_asked_again_when_it_says(make_plan,
     assert rows(tmp_path, "SELECT count(*) FROM trial WHERE outcome = 'server-fault'") == [(0,)]
 
 
-def test_calibrate_keeps_the_error_for_later_campaigns(make_plan, run_cli, tmp_path):
+def test_calibrate_keeps_the_error_for_later_campaigns(make_plan, run_cli, run_main, tmp_path):
     home = {"XDG_CACHE_HOME": str(tmp_path / "cache")}
     plan = make_plan(
         tables={"rig": 'accelerator = "simulated:card"\ncalibrated_within = "1 h"', "speed": "requests = 2"}
@@ -184,13 +186,13 @@ def test_calibrate_keeps_the_error_for_later_campaigns(make_plan, run_cli, tmp_p
     assert run_cli("qualify", plan, "--part", "speed", env=home).code == 0
     rig = json.loads(rows(tmp_path, "SELECT rig FROM campaign")[0][0])
     assert rig["calibration"]["floor_s"] == found["floor_s"]
-    assert "own error on this rig" in run_cli("contrast", tmp_path / "record.db", "--part", "speed").out
+    assert "own error on this rig" in run_main("contrast", tmp_path / "record.db", "--part", "speed").out
     assert "calibrated" in run_cli("rig", env=home).out
     assert run_cli("calibrate", "--seconds", "0").code == 2
 
 
 def test_a_card_that_is_full_at_depth_ends_the_procedure_and_the_next_candidate_is_measured(
-    everything, run_cli, tmp_path
+    everything, run_cli, run_main, tmp_path
 ):
     speed = "requests = 2\nwarm_up = 0\n[speed.depth]\ntokens = [64, 1800]\nrepeats = 2\npast_window = false\n"
     plan = everything("--cache-on-demand", speed=speed, memory="")
@@ -200,8 +202,8 @@ def test_a_card_that_is_full_at_depth_ends_the_procedure_and_the_next_candidate_
     card.write_text(card.read_text().replace("4_294_967_296", str(size)))
     done = run_cli("qualify", plan, "--part", "speed")
     assert done.code == 3 and "depth stopped: the server" in done.err
-    (found,) = run_cli("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
+    (found,) = run_main("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
     assert found["ended"]["latency"] == "done" and found["ended"]["depth"] not in {"done", "budget"}
     assert [cell["label"] for cell in found["depth"]["cells"]] == ["64 tokens"]
     assert "out of memory" in next((tmp_path / "logs").glob("*.log")).read_text()
-    assert run_cli("contrast", tmp_path / "record.db", "--only", "nobody").code == 2
+    assert run_main("contrast", tmp_path / "record.db", "--only", "nobody").code == 2

@@ -163,7 +163,7 @@ def test_a_baseline_is_reached_by_url_with_a_key_that_is_kept_nowhere(make_plan,
         server.wait()
 
 
-def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli, tmp_path):
+def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli, run_main, tmp_path):
     dying = json.dumps(
         ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}",
          "--level", "{level}", "--slots", "4", "--die-after", "9"]
@@ -178,7 +178,7 @@ def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli
     assert first["trials"] + first["faults"] == SUITE_SIZE
     assert (second["trials"], second["faults"]) == (SUITE_SIZE, 0)
     # half a campaign decides nothing, however well it went
-    verdicts = [v["criteria"][0] for v in run_cli("decide", tmp_path / "record.db", "--json").json["verdicts"]]
+    verdicts = [v["criteria"][0] for v in run_main("decide", tmp_path / "record.db", "--json").json["verdicts"]]
     assert [v["status"] for v in verdicts] == ["undecided", "met"]
     assert f"{first['trials']} of 12 trials count so far" in verdicts[0]["reason"]
     # mended, the faults alone are run again
@@ -282,7 +282,7 @@ def test_a_full_disk_is_one_line_and_keeps_what_was_written(make_plan, program, 
     assert len(rows) == len({row[:3] for row in rows}) > 3
 
 
-def test_repair_turns_send_the_error_back_but_never_what_was_expected(make_plan, run_cli, tmp_path):
+def test_repair_turns_send_the_error_back_but_never_what_was_expected(make_plan, run_cli, run_main, tmp_path):
     grading = "in_flight = 4\nrepair_turns = 2"
     plan = make_plan(candidates=(("q2_k", ""),), model="marram-1.2b", tables={"grading": grading})
     row = run_cli("qualify", plan, "--json").json["candidates"][0]
@@ -291,9 +291,9 @@ def test_repair_turns_send_the_error_back_but_never_what_was_expected(make_plan,
     # solved first time and solved after repair are separate figures
     assert row["solved"] + sum(repaired.values()) == row["outcomes"]["passed"]
     assert row["pass_rate"]["value"] == row["solved"] / row["trials"]
-    listed = run_cli("trials", tmp_path / "record.db", "--json").json["trials"]
+    listed = run_main("trials", tmp_path / "record.db", "--json").json["trials"]
     chosen = next(t for t in listed if t["attempts"] > 1 and t["outcome"] == "passed")
-    attempts = run_cli("trials", tmp_path / "record.db", "--open", chosen["id"], "--json").json["trial"]["attempts"]
+    attempts = run_main("trials", tmp_path / "record.db", "--open", chosen["id"], "--json").json["trial"]["attempts"]
     assert attempts[0]["outcome"] != "passed" and attempts[-1]["outcome"] == "passed"
     messages = attempts[1]["exchange"]["messages"]
     assert [m["role"] for m in messages] == ["user", "assistant", "user"]
@@ -302,7 +302,7 @@ def test_repair_turns_send_the_error_back_but_never_what_was_expected(make_plan,
     for trial in listed:
         if trial["attempts"] == 1:
             continue
-        for attempt in run_cli("trials", tmp_path / "record.db", "--open", trial["id"], "--json").json["trial"][
+        for attempt in run_main("trials", tmp_path / "record.db", "--open", trial["id"], "--json").json["trial"][
             "attempts"
         ][1:]:
             assert "expected" not in attempt["exchange"]["messages"][-1]["content"]

@@ -80,25 +80,25 @@ def run(make_plan, run_cli, suite, style, extra=""):
     ("style", "extra"),
     [("chat", ""), ("continuation", ""), ("infill", 'infill_markers = ["<PRE>", "<SUF>", "<MID>"]')],
 )
-def test_turns_and_openings_are_asked_in_every_style(make_plan, run_cli, suite, style, extra):
+def test_turns_and_openings_are_asked_in_every_style(make_plan, run_cli, run_main, suite, style, extra):
     record = run(make_plan, run_cli, suite, style, extra)
-    trials = run_cli("trials", record, "--json").json["trials"]
+    trials = run_main("trials", record, "--json").json["trials"]
     assert {(t["exercise"], t["outcome"]) for t in trials} >= {("deck-total", "passed"), ("rest-hours", "passed")}
     passed = {t["exercise"]: t["id"] for t in trials if t["outcome"] == "passed"}
-    turns = run_cli("trials", record, "--open", passed["deck-total"], "--json").json["trial"]["attempts"]
+    turns = run_main("trials", record, "--open", passed["deck-total"], "--json").json["trial"]["attempts"]
     assert [attempt["turn"] for attempt in turns] == [1, 2]
     assert "Now add a function mean" in json.dumps(turns[1]["exchange"]["messages"])
     assert [check["name"] for check in turns[1]["checks"]] == ["c", "m"]
-    gap = run_cli("trials", record, "--open", passed["rest-hours"], "--json").json["trial"]["attempts"][0]
+    gap = run_main("trials", record, "--open", passed["rest-hours"], "--json").json["trial"]["attempts"][0]
     sent = gap["exchange"]["messages"][-1]["content"]
     assert sent == {"continuation": GAP, "infill": f"<PRE>{GAP}<SUF><MID>"}.get(style, sent)
     assert gap["files"]["answer.py"].startswith(GAP)
-    assert "turn 2" in run_cli("trials", record, "--open", passed["deck-total"]).out
+    assert "turn 2" in run_main("trials", record, "--open", passed["deck-total"]).out
 
 
-def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan, run_cli, suite):
+def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan, run_cli, run_main, suite):
     record = run(make_plan, run_cli, suite, "chat")
-    before = run_cli("contrast", record, "--json").json
+    before = run_main("contrast", record, "--json").json
     with sqlite3.connect(record) as connection:
         for table, columns in NEWER_COLUMNS.items():
             for column in columns.split():
@@ -112,7 +112,7 @@ def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan,
         connection.execute("DELETE FROM attempt WHERE trial_id IN (SELECT id FROM trial WHERE attempts > 1)")
         connection.execute("DELETE FROM trial WHERE attempts > 1")
     connection.close()
-    after = run_cli("contrast", record, "--json").json
+    after = run_main("contrast", record, "--json").json
     assert after["candidates"][0]["decode_rate_tps"] == before["candidates"][0]["decode_rate_tps"]
     with sqlite3.connect(record) as connection:
         assert connection.execute("SELECT value FROM meta WHERE key = 'schema_version'").fetchone() == (

@@ -82,16 +82,16 @@ def test_a_signature_wants_a_name_and_a_short_note(signed, by, note, said):
         sign(signed.record, by=by, note=note, verdicts={})
 
 
-def test_signing_and_auditing_from_the_command_line(signed, run_cli):
+def test_signing_and_auditing_from_the_command_line(signed, run_main):
     path = signed.record.path
     signed.record.close()
-    assert run_cli("decide", path, "--audit").code == 0
-    done = run_cli("decide", path, "--by", "D. Plover", "--note", "\x1b[31mred", "--json")
+    assert run_main("decide", path, "--audit").code == 0
+    done = run_main("decide", path, "--by", "D. Plover", "--note", "\x1b[31mred", "--json")
     assert "signed by D. Plover: sha256:" in done.err and done.json["verdicts"]
-    shown = run_cli("decide", path, "--audit")
+    shown = run_main("decide", path, "--audit")
     assert "Nothing in the record was changed" in shown.out and "\x1b" not in shown.out
-    assert [one["by"] for one in run_cli("decide", path, "--audit", "--json").json["signatures"]][2] == "D. Plover"
+    assert [one["by"] for one in run_main("decide", path, "--audit", "--json").json["signatures"]][2] == "D. Plover"
     assert edit(signed, "UPDATE trial SET score = 0.5 WHERE id = 1")
-    assert run_cli("decide", path, "--audit").code == 1
-    alone = run_cli("decide", path, "--note", "why")
+    assert run_main("decide", path, "--audit").code == 1
+    alone = run_main("decide", path, "--note", "why")
     assert (alone.code, "--by NAME" in alone.err, alone.err.count("\n")) == (2, True, 1)

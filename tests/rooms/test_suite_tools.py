@@ -159,12 +159,12 @@ def test_the_smallest_drop_by_connors_formula():
         smallest_drop(0, discordant=0.2)
 
 
-def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_cli, make_plan):
+def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_cli, run_main, make_plan):
     assert run_cli("suite", "new", "mine", cwd=tmp_path).code == 0
     folder = tmp_path / "mine"
     kinds = ["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files", "page"]
     for kind in kinds:
-        added = run_cli(
+        added = run_main(
             "suite", "add", kind, f"my-{kind}", "--in", folder, *(["--language", "go"] if kind == "write" else [])
         )
         assert added.code == 0, added.err
@@ -178,9 +178,9 @@ def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_
             path.rmdir() if path.is_dir() else path.unlink()
         (folder / f"my-{kind}").rmdir()
     assert run_cli("vet", folder, "--lock", "--mutants").code == 0
-    listed = run_cli("suite", "list", folder, "--json", "--power").json
+    listed = run_main("suite", "list", folder, "--json", "--power").json
     assert [e["id"] for e in listed["exercises"]] == ["quay-fee"] and listed["power"][0]["exercises"] == 1
-    assert "quay-fee" in run_cli("suite", "list", folder).out
+    assert "quay-fee" in run_main("suite", "list", folder).out
     plan = make_plan()
     text = (
         plan.read_text()
@@ -189,7 +189,7 @@ def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_
     )
     plan.write_text(text)
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
-    assert [t["exercise"] for t in run_cli("trials", tmp_path / "record.db", "--json").json["trials"]] == ["quay-fee"]
+    assert [t["exercise"] for t in run_main("trials", tmp_path / "record.db", "--json").json["trials"]] == ["quay-fee"]
 
 
 @pytest.mark.parametrize(
@@ -207,7 +207,9 @@ def test_a_wrong_word_to_the_suite_command_is_one_line(run_cli, tmp_path, words,
     assert (done.code, said in done.err, done.err.count("\n")) == (2, True, 1), done.err
 
 
-def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart(tmp_path, run_cli, make_plan):
+def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart(
+    tmp_path, run_cli, run_main, make_plan
+):
     folder = tmp_path / "mine"
     write_exercise(folder / "quay-toll", VARYING | {"short": True}, FILES)
     (folder / "suite.toml").write_text(tomli_w.dumps({"title": "t", "description": "d"}))
@@ -215,8 +217,8 @@ def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart
     text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')
     plan.write_text(text.replace('standin"', 'standin", "--suite", "mine"'))
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
-    assert "mine, seed 3, short selection" in run_cli("contrast", tmp_path / "record.db").out
-    sent = run_cli("trials", tmp_path / "record.db", "--open", 1, "--json").json["trial"]["attempts"][0]["exchange"]
+    assert "mine, seed 3, short selection" in run_main("contrast", tmp_path / "record.db").out
+    sent = run_main("trials", tmp_path / "record.db", "--open", 1, "--json").json["trial"]["attempts"][0]["exchange"]
     assert load_exercise(folder / "quay-toll", 3).prompt.strip() in sent["messages"][-1]["content"]
     plan.write_text(plan.read_text().replace("suite_seed = 3", "suite_seed = 4"))
     again = run_cli("qualify", plan, cwd=tmp_path)
@@ -274,7 +276,9 @@ def test_a_decoy_may_be_a_diff_against_the_answer_to_its_turn_and_must_fit_exact
             write_exercise(tmp_path / "toll", FIXED, files | {"decoys/flat.diff": broken})
 
 
-def test_a_plan_weighs_several_suites_and_two_seeds_side_by_side_show_memorised_answers(tmp_path, run_cli, make_plan):
+def test_a_plan_weighs_several_suites_and_two_seeds_side_by_side_show_memorised_answers(
+    tmp_path, run_cli, run_main, make_plan
+):
     for number in range(6):
         write_exercise(tmp_path / "mine" / f"quay-toll-{number}", VARYING | {"difficulty": 1}, FILES)
     (tmp_path / "mine" / "suite.toml").write_text(tomli_w.dumps({"title": "t", "description": "d"}))
@@ -283,16 +287,16 @@ def test_a_plan_weighs_several_suites_and_two_seeds_side_by_side_show_memorised_
     text = plan.read_text().replace('suite = "berthdesk"\n', "")
     plan.write_text(text.replace('standin"', 'standin", "--suite", "mine", "--suite", "mine:3", "--memorised"'))
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
-    found = run_cli("contrast", tmp_path / "record.db", "--json").json["candidates"][0]
+    found = run_main("contrast", tmp_path / "record.db", "--json").json["candidates"][0]
     first, other = found["suites"]
     assert (first["suite"], other["suite"], first["trials"], other["solved"]) == ("mine", "mine, seed 3", 12, 0)
     assert first["solved"] >= 9  # a strong model at an easy task
     assert found["pass_rate"]["value"] == pytest.approx(0.75 * first["pass_rate"]["value"])
     (gap,) = found["seed_gaps"]
     assert gap["exercises"] == 6 and gap["difference"] == pytest.approx(first["pass_rate"]["value"]) and gap["p"] < 0.1
-    shown = run_cli("contrast", tmp_path / "record.db").out
+    shown = run_main("contrast", tmp_path / "record.db").out
     assert "mine + mine, seed 3" in shown and "sign of memorised answers" in shown
-    assert run_cli("trials", tmp_path / "record.db", "--json").json["trials"][0]["exercise"].startswith("mine/")
+    assert run_main("trials", tmp_path / "record.db", "--json").json["trials"][0]["exercise"].startswith("mine/")
 
 
 @pytest.mark.parametrize(

@@ -1,9 +1,11 @@
 """Text that others wrote, made safe to show: no control character reaches a terminal."""
 
-import unicodedata
+import re
 
-# bidirectional controls can make a line read differently from what it is (Unicode TR 36)
-_BIDI_CONTROLS = frozenset("\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069")
+# control characters, halves of surrogate pairs, and the bidirectional controls that can make a line read differently
+# from what it is (Unicode TR 36)
+_UNSEEN = re.compile(r"[\x00-\x1f\x7f-\x9f\ud800-\udfff\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]")
+_ON_A_LINE = {"\n": "\\n", "\t": "\\t"}
 
 
 def visible(text: str, *, keep_lines: bool = True) -> str:
@@ -16,16 +18,14 @@ def visible(text: str, *, keep_lines: bool = True) -> str:
     keep_lines : bool
         Leave line feeds and tabs as they are; otherwise they are shown escaped as well.
     """
-    return "".join(_shown(ch, keep_lines) for ch in text)
+    return _UNSEEN.sub(lambda found: _shown(found[0], keep_lines), text)
 
 
-def _shown(ch: str, keep_lines: bool) -> str:
-    if ch in "\n\t":
-        return ch if keep_lines else {"\n": "\\n", "\t": "\\t"}[ch]
-    if ch in _BIDI_CONTROLS or unicodedata.category(ch) in {"Cc", "Cs"}:
-        code = ord(ch)
-        return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}"
-    return ch
+def _shown(character: str, keep_lines: bool) -> str:
+    if character in _ON_A_LINE:
+        return character if keep_lines else _ON_A_LINE[character]
+    code = ord(character)
+    return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}"
 
 
 def shorten(text: str, limit: int) -> str:

@@ -108,12 +108,12 @@ def save_chart(figure: Any, path: Path) -> None:
 
 
 def settle(chart: Chart) -> None:
-    """Place everything in a chart once, so that drawing it in several formats does not do it again."""
+    """Place everything in a chart once: with a layout engine each format would be drawn twice, once for the places."""
     from matplotlib import rc_context  # noqa: PLC0415
 
     with rc_context(_SVG):
         chart.figure.draw_without_rendering()
-    chart.figure.set_layout_engine("none")
+    chart.figure.set_layout_engine(None)
 
 
 def svg_text(chart: Chart) -> str:
