@@ -13,7 +13,7 @@ import json
 import random
 import re
 import shutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -226,9 +226,9 @@ def write_exercise(
         (folder / "closing.txt").write_text(after, encoding="utf-8")
 
 
-def make_suite(out: Path) -> int:
-    """Write every exercise; how many."""
-    kinds = [kind for kind, count in KINDS.items() for _ in range(count)]
+def make_suite(out: Path, counts: Mapping[str, int] = KINDS) -> int:
+    """Write so many exercises of each kind; how many they are."""
+    kinds = [kind for kind, count in counts.items() for _ in range(count)]
     streams = itertools.cycle([draw_tasks("near", SEED), draw_tasks("far", SEED)])
     rng, taken, done = random.Random(SEED), set[str](), list[set[tuple[str, ...]]]()
     for kind in kinds:

@@ -1,5 +1,6 @@
 """The little model: blocks against the format's own package, the network against PyTorch's scores, what it draws."""
 
+import hashlib
 import itertools
 import json
 import math
@@ -9,11 +10,12 @@ from pathlib import Path
 import gguf
 import numpy as np
 import pytest
+from byte_pairs import find_merges
 from grammar.tasks import code_of, draw_tasks, lines, meaning, part_of
 from grammar.texts import prompt_of
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from make_firstlight import draw_args, result_of
+from make_firstlight import draw_args, make_suite, result_of
 
 from kettlefield.core.errors import InputError
 from kettlefield.standin.little.blocks import LEVELS, type_named
@@ -307,6 +309,30 @@ def test_training_and_evaluation_share_no_task_and_code_does_what_is_meant():
         assert result_of(lines(task), task, args) == meant, code_of(lines(task), task)
         held += 1
     assert held > 300
+
+
+def test_the_shipped_suite_is_what_its_tool_makes(tmp_path):
+    make_suite(tmp_path, {"write": 5})  # the first of them; what the tool draws later hangs on all before
+    shipped = find_suite("firstlight", Path())
+    made = [path for path in tmp_path.rglob("*") if path.is_file() and path.parent != tmp_path]
+    assert len(made) > 5 * 6
+    for path in made:
+        assert path.read_bytes() == (shipped / path.relative_to(tmp_path)).read_bytes(), path.name
+
+
+def test_merges_join_what_stands_together_most_often():
+    # by hand: t and e stand together three times; then three pairs do twice, and a space is first by alphabet
+    assert find_merges(["tern tern tee"], 3) == (("t", "e"), (" ", "te"), ("r", "n"))
+    assert find_merges(["7 7"], 5) == ()  # digits stay alone
+
+
+def test_the_card_says_what_the_files_are():
+    card = (model_folder() / "card.md").read_text()
+    for name in ("little.safetensors", "vocabulary.json"):
+        assert f"sha256:{hashlib.sha256((model_folder() / name).read_bytes()).hexdigest()}  {name}" in card
+    parameters = sum(tensor.size for tensor in read_trained(model_folder() / "little.safetensors").values())
+    assert f"{parameters:,} parameters; {SHAPE.layers} layers of width {SHAPE.width}" in card
+    assert "seed 20" in card and "| licence | MIT" in card
 
 
 def test_the_suite_comes_from_the_part_that_is_never_trained():

@@ -215,7 +215,7 @@ class CallCase(_Part, frozen=True, kw_only=True):
     expect: Any = None
     raises: str | None = None  # the error's type; nothing is returned then
     steps: tuple[MethodStep, ...] = ()
-    by_hand: bool = False  # worked by hand from the prompt, not by running the answer
+    by_hand: bool = False  # worked from the prompt, by hand or by a second way, not by running the answer
 
 
 class ProgramCase(_Part, frozen=True, kw_only=True):
