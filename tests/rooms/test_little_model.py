@@ -27,7 +27,7 @@ from kettlefield.standin.little.packing import pack
 from kettlefield.standin.little.sampling import Sampler, Sampling, likelihoods
 from kettlefield.standin.little.stopping import StopWords
 from kettlefield.standin.little.tokens import CHARACTERS, OutsideVocabularyError, Tokenizer, read_vocabulary
-from kettlefield.standin.little.weights import load_weights, read_trained
+from kettlefield.standin.little.weights import Matrix, load_weights, read_trained
 from kettlefield.standin.models import MODELS, write_weights
 from kettlefield.suite.loader import find_suite, load_suite
 from kettlefield.weights.read import read_facts
@@ -67,7 +67,10 @@ def test_every_level_lies_as_the_format_says_and_loses_more_with_fewer_bits():
             gguf.GGMLQuantizationType[name],
             *gguf.GGML_QUANT_SIZES[gguf.GGMLQuantizationType[name]],
         )
-        own = kind.unpack(packed.reshape(-1, kind.size_bytes)).reshape(ROWS.shape)
+        matrix = Matrix(packed, kind, ROWS.shape)
+        own = matrix.numbers()
+        x = np.random.default_rng(1).standard_normal((3, ROWS.shape[1])).astype(np.float32)
+        assert matrix.times(x) == pytest.approx(x @ own.T, abs=1e-4) and matrix.size_bytes == packed.nbytes
         assert np.array_equal(own, gguf.dequantize(packed, gguf.GGMLQuantizationType[name])), level
         lost.append(float(np.sqrt(((own - ROWS) ** 2).mean() / (ROWS**2).mean())))
         assert packed.nbytes * 8 / ROWS.size == kind.bits_per_weight

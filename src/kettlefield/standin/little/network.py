@@ -61,8 +61,7 @@ class Network:
         return self._times(self._normed(x[ends - 1], "output_norm"), "token_embd")
 
     def _times(self, x: Floats, name: str) -> Floats:
-        found: Floats = x @ self._weights.matrices[f"{name}.weight"].numbers().T
-        return found
+        return self._weights.matrices[f"{name}.weight"].times(x)
 
     def _normed(self, x: Floats, name: str) -> Floats:
         mean = np.einsum("ij,ij->i", x, x)[:, None] / x.shape[1]

@@ -21,24 +21,31 @@ _MARK = 3  # token type of special marks in the format
 
 
 class Matrix:
-    """A matrix as it lies in the file; numbers only while they are needed."""
+    """A matrix in as many bytes as the file has; numbers only while they are needed."""
 
     def __init__(self, raw: Bytes, kind: BlockType, shape: tuple[int, int]) -> None:
-        self._blocks = raw.reshape(shape[0], -1)
+        self._words = kind.side_by_side(raw, shape[0])
         self._kind = kind
         self.shape = shape
-        self.size_bytes = raw.nbytes
+        self.size_bytes = self._words.nbytes
 
-    def numbers(self) -> Floats:
-        """All rows."""
-        return self._unpacked(self._blocks, self.shape[0])
+    def times(self, x: Floats) -> Floats:
+        """Products of (vectors, columns) with every row: (vectors, rows)."""
+        count, block = len(x), self._kind.elements
+        # the numbers come first by place in a block, then by block: so must what they are multiplied with
+        turned = x.reshape(count, -1, block).transpose(0, 2, 1).reshape(count, -1)
+        found: Floats = turned @ self._kind.unpack(self._words).reshape(-1, self.shape[0])
+        return found
 
     def rows(self, which: npt.NDArray[np.intp]) -> Floats:
         """Some rows, in the order asked for."""
-        return self._unpacked(self._blocks[which], len(which))
+        words = self._words.reshape(len(self._words), -1, self.shape[0])[:, :, which]
+        numbers = self._kind.unpack(np.ascontiguousarray(words).reshape(len(words), -1))
+        return numbers.reshape(self._kind.elements, -1, len(which)).transpose(2, 1, 0).reshape(len(which), -1)
 
-    def _unpacked(self, blocks: Bytes, rows: int) -> Floats:
-        return self._kind.unpack(blocks.reshape(-1, self._kind.size_bytes)).reshape(rows, self.shape[1])
+    def numbers(self) -> Floats:
+        """All rows."""
+        return self.rows(np.arange(self.shape[0]))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -108,7 +115,7 @@ def load_weights(path: Path) -> Weights:
     for name, size in wanted.items():
         raw, kind = _raw(path, data, header, tensors[name], size)
         if len(size) == 1:
-            norms[name] = kind.unpack(raw.reshape(-1, kind.size_bytes)).reshape(size)
+            norms[name] = _numbers(raw, kind, (1, *size))[0]
         else:
             matrices[name] = Matrix(raw, kind, (size[0], size[1]))
     if not all(np.isfinite(norm).all() for norm in norms.values()):
@@ -199,8 +206,12 @@ def read_trained(path: Path) -> dict[str, Floats]:
         if tensor.type_name != "F16":
             raise _refuse(path, f"tensor {tensor.name} is {tensor.type_name}, wanted F16")
         raw = data[start + tensor.offset_bytes :][: tensor.size_bytes]
-        found[tensor.name] = F16.unpack(raw.reshape(-1, 2)).reshape(tensor.shape)
+        found[tensor.name] = _numbers(raw, F16, (1, tensor.elements)).reshape(tensor.shape)
     return found
+
+
+def _numbers(raw: Bytes, kind: BlockType, shape: tuple[int, int]) -> Floats:
+    return Matrix(raw, kind, shape).numbers()
 
 
 def _refuse(path: Path, what: str) -> InputError:
