@@ -64,6 +64,9 @@ def test_the_longest_context_is_the_edge_of_the_budget():
     assert largest_context(model, budget - 1, most_tokens=10_000) == 776
     assert largest_context(model, budget, most_tokens=500) == 500
     assert largest_context(model, 1000, most_tokens=500) is None
+    bare = memory_need(model, 777, overhead_bytes=0)
+    assert bare.total_bytes == bare.weights_bytes + bare.cache_bytes
+    assert largest_context(model, bare.total_bytes, most_tokens=10_000, overhead_bytes=0) == 777
 
 
 def test_layers_that_fit_by_hand():

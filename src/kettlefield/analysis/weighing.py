@@ -25,6 +25,7 @@ class Settings:
     parallel: tuple[int, ...] = (1,)
     budget_bytes: int | None = None
     bandwidth_bytes_s: float | None = None
+    overhead_bytes: int | None = None  # what the server takes beside weights and cache; None: by the rule of thumb
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,7 +55,9 @@ def weigh(facts: ModelFacts, settings: Settings) -> Weighed:
     for context in settings.contexts:
         for bits in settings.kv_bits:
             for parallel in settings.parallel:
-                need = memory_need(shape, context, kv_bits=bits, parallel=parallel)
+                need = memory_need(
+                    shape, context, kv_bits=bits, parallel=parallel, overhead_bytes=settings.overhead_bytes
+                )
                 fits.append(_fit(facts, need, settings.budget_bytes))
     longest = None
     if settings.budget_bytes is not None and facts.context_tokens and facts.kv_heads:
@@ -64,6 +67,7 @@ def weigh(facts: ModelFacts, settings: Settings) -> Weighed:
             most_tokens=facts.context_tokens,
             kv_bits=settings.kv_bits[0],
             parallel=settings.parallel[0],
+            overhead_bytes=settings.overhead_bytes,
         )
     ceiling = decode_ceiling_tps(shape, settings.bandwidth_bytes_s, 0) if settings.bandwidth_bytes_s else None
     return Weighed(facts=facts, fits=tuple(fits), largest_context=longest, ceiling_tps=ceiling)

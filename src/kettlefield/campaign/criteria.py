@@ -12,6 +12,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.marking import Weights
 from kettlefield.core.measures import MEASURES, Measure, Unit
 from kettlefield.core.outcome import Outcome
+from kettlefield.core.plaintext import as_sentence
 from kettlefield.core.properties import PROPERTIES, belongs
 from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.suite.toml_struct import nearest, to_struct
@@ -89,7 +90,7 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
     try:
         value = _base_value(raw, measure.unit)
     except ValueError as err:
-        raise InputError(f'{side} is "{raw}"', where, f"{str(err).capitalize()}.") from err
+        raise InputError(f'{side} is "{raw}"', where, f"{as_sentence(str(err))}") from err
     return Criterion(
         measure=measure.name,
         threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),

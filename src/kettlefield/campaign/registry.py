@@ -175,7 +175,13 @@ def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict
     except InputError as err:
         return {"unread": str(err)}
     shape, server = facts.shape(), candidate.server
-    need = memory_need(shape, server.context, kv_bits=server.cache_bits, parallel=server.slots)
+    need = memory_need(
+        shape,
+        server.context,
+        kv_bits=server.cache_bits,
+        parallel=server.slots,
+        overhead_bytes=candidate.memory.overhead,
+    )
     return {
         "architecture": facts.architecture,
         "parameters": facts.parameters,

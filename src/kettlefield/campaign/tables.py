@@ -109,8 +109,9 @@ class SpeedTable(_Table, frozen=True, kw_only=True):
 
 
 class MemoryTable(_Table, frozen=True, kw_only=True):
-    """``[memory]``: how memory is sampled."""
+    """``[memory]``: how memory is sampled, and what the server is known to take."""
 
+    overhead: Size | None = None  # beside weights and cache; none: the rule of thumb
     sample_every: Duration = Duration(0.1)
     idle_for: Duration = Duration(1)  # watched after the work is done
     leak_requests: int = 0  # alike requests, to see whether memory grows with each; 0: none

@@ -100,14 +100,21 @@ def _simulated(folder: Path) -> _Demo:
 def _real(folder: Path) -> _Demo:
     from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
     from kettlefield.rig.bandwidth import own_bandwidth  # noqa: PLC0415
-    from kettlefield.standin.little.demo import BUDGET_BYTES, SERVER, prepare_real_demo  # noqa: PLC0415
+    from kettlefield.standin.little.demo import BUDGET_BYTES, OVERHEAD_BYTES, SERVER, prepare_real_demo  # noqa: PLC0415
 
     plan = prepare_real_demo(folder)
     return _Demo(
         plan=plan,
         about="a real little model at six levels; nothing here is simulated",
         budget_bytes=BUDGET_BYTES,
-        settings=Settings(contexts=(512,), parallel=(6,), budget_bytes=BUDGET_BYTES, bandwidth_bytes_s=own_bandwidth()),
+        settings=Settings(
+            contexts=(512,),
+            kv_bits=(16, 8),
+            parallel=(6,),
+            budget_bytes=BUDGET_BYTES,
+            bandwidth_bytes_s=own_bandwidth(),
+            overhead_bytes=OVERHEAD_BYTES,
+        ),
         drafting={"command": SERVER.split(), "suite": "firstlight", "accelerator": "none"},
         report=True,
     )

@@ -29,6 +29,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("--kv-bits", nargs="+", type=int, choices=(16, 8, 4), default=[16, 8, 4])
     parser.add_argument("--parallel", nargs="+", type=_positive, default=[1], metavar="STREAMS")
     parser.add_argument("--budget", metavar="SIZE", help="memory to fit into; default: the accelerator's or the host's")
+    parser.add_argument(
+        "--overhead", metavar="SIZE", help="what the server takes beside weights and cache; default: a rule of thumb"
+    )
     parser.add_argument("--allow-licence", nargs="+", default=[], metavar="SPDX", help="licences that are allowed")
     parser.add_argument("--digest", action="store_true", help="read the files whole for their SHA-256")
     parser.add_argument("--plot", type=Path, metavar="FILE.png", help="draw memory against context")
@@ -50,6 +53,7 @@ def run(args: argparse.Namespace) -> int:
         parallel=tuple(args.parallel),
         budget_bytes=budget,
         bandwidth_bytes_s=own_bandwidth(),
+        overhead_bytes=None if args.overhead is None else _size(args.overhead, "--overhead"),
     )
     show_weighed(
         args.files, settings, whence, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
@@ -98,7 +102,7 @@ def show_weighed(
         return
     console = make_console()
     _print_files(console, weighed, allowed)
-    _print_needs(console, weighed, f"budget {whence}", settings.bandwidth_bytes_s)
+    _print_needs(console, weighed, f"budget {whence}", settings)
     for facts, found in zip(models, digests, strict=True):
         for file, value in zip(facts.files, found or [], strict=False):
             console.print(f"sha256 {value}  {file}", soft_wrap=True)
@@ -112,16 +116,12 @@ def find_budget(text: str | None) -> tuple[int, str]:
     InputError
         The text is no size.
     """
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes, parse_size  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
     from kettlefield.rig.detect import find_accelerators  # noqa: PLC0415
     from kettlefield.rig.host import read_host  # noqa: PLC0415
 
     if text is not None:
-        try:
-            budget = parse_size(text)
-        except ValueError as err:
-            raise InputError(f'is "{text}"', "--budget", f"{str(err).capitalize()}.") from err
+        budget = _size(text, "--budget")
         return budget, f"{format_bytes(budget)}, as given"
     cards = find_accelerators()
     if cards:
@@ -129,6 +129,17 @@ def find_budget(text: str | None) -> tuple[int, str]:
         return largest.memory_bytes, f"{format_bytes(largest.memory_bytes)}, memory of {largest.name}"
     memory = read_host().memory_bytes
     return memory, f"{format_bytes(memory)}, all memory of this host"
+
+
+def _size(text: str, option: str) -> int:
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.core.plaintext import as_sentence  # noqa: PLC0415
+    from kettlefield.core.units import parse_size  # noqa: PLC0415
+
+    try:
+        return parse_size(text)
+    except ValueError as err:
+        raise InputError(f'is "{text}"', option, f"{as_sentence(str(err))}") from err
 
 
 def _positive(text: str) -> int:
@@ -264,7 +275,7 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
             console.print(safe(f"{one.facts.path.name}: {remark}", "yellow"))
 
 
-def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, bandwidth: float | None) -> None:
+def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, settings: "Settings") -> None:
     from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
     from kettlefield.core.sizing import OVERHEAD_RULE, cache_bytes_per_token  # noqa: PLC0415
     from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
@@ -286,15 +297,13 @@ def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str
             three_digits(one.ceiling_tps) if one.ceiling_tps else "-",
         )
     print_table(console, table)
-    console.print(
-        safe(f"{OVERHEAD_RULE}.\nNO: does not fit, n/m: layers that would on their own; +: beyond the model's window."),
-        style="dim",
-    )
-    if bandwidth is not None:
-        console.print(
-            safe(f"Ceiling: {format_bytes(bandwidth)}/s of bandwidth over the bytes that one token must read."),
-            style="dim",
-        )
+    own = settings.overhead_bytes
+    told = OVERHEAD_RULE if own is None else f"working overhead: {format_bytes(own)}, as given"
+    notes = [f"{told}.", "NO: does not fit, n/m: layers that would on their own; +: beyond the model's window."]
+    if settings.bandwidth_bytes_s is not None:
+        bandwidth = format_bytes(settings.bandwidth_bytes_s)
+        notes.append(f"Ceiling: {bandwidth}/s of bandwidth over the bytes that one token must read.")
+    console.print(safe("\n".join(notes)), style="dim")
 
 
 def _short(one: "Weighed") -> str:

@@ -38,3 +38,8 @@ def shorten(text: str, limit: int) -> str:
 def last_lines(text: str, count: int) -> str:
     """The last ``count`` lines that are not blank."""
     return "\n".join([line for line in text.splitlines() if line.strip()][-count:])
+
+
+def as_sentence(text: str) -> str:
+    """The text with a capital and a full stop; units inside keep their case."""
+    return f"{text[:1].upper()}{text[1:]}."

@@ -78,26 +78,41 @@ def cache_bytes(shape: ModelShape, context_tokens: int, *, kv_bits: int = 16, pa
     return elements * parallel * kv_bits // 8
 
 
-def memory_need(shape: ModelShape, context_tokens: int, *, kv_bits: int = 16, parallel: int = 1) -> MemoryNeed:
-    """Weights, cache and overhead under one setting; ``OVERHEAD_RULE`` says what the last is."""
+def memory_need(
+    shape: ModelShape,
+    context_tokens: int,
+    *,
+    kv_bits: int = 16,
+    parallel: int = 1,
+    overhead_bytes: int | None = None,
+) -> MemoryNeed:
+    """Weights, cache and overhead under one setting; the last, where it is not known, by ``OVERHEAD_RULE``."""
+    by_rule = OVERHEAD_BASE_BYTES + round(OVERHEAD_SHARE * shape.weights_bytes)
     return MemoryNeed(
         context_tokens=context_tokens,
         kv_bits=kv_bits,
         parallel=parallel,
         weights_bytes=shape.weights_bytes,
         cache_bytes=cache_bytes(shape, context_tokens, kv_bits=kv_bits, parallel=parallel),
-        overhead_bytes=OVERHEAD_BASE_BYTES + round(OVERHEAD_SHARE * shape.weights_bytes),
+        overhead_bytes=by_rule if overhead_bytes is None else overhead_bytes,
     )
 
 
 def largest_context(
-    shape: ModelShape, budget_bytes: int, *, most_tokens: int, kv_bits: int = 16, parallel: int = 1
+    shape: ModelShape,
+    budget_bytes: int,
+    *,
+    most_tokens: int,
+    kv_bits: int = 16,
+    parallel: int = 1,
+    overhead_bytes: int | None = None,
 ) -> int | None:
     """The longest context that fits a budget, at most ``most_tokens``; None when not even one token does."""
     low, high = 0, most_tokens
     while low < high:  # the need never falls as the context grows, so halving finds the edge
         middle = (low + high + 1) // 2
-        if memory_need(shape, middle, kv_bits=kv_bits, parallel=parallel).total_bytes <= budget_bytes:
+        need = memory_need(shape, middle, kv_bits=kv_bits, parallel=parallel, overhead_bytes=overhead_bytes)
+        if need.total_bytes <= budget_bytes:
             low = middle
         else:
             high = middle - 1

@@ -116,8 +116,8 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
             f"{row.candidate}: foretold {row.predicted_bytes / GIB:.2f}, measured {row.peak_bytes / GIB:.2f} GiB"
             for row in rows_of(known)
         ),
-        caption="Foretold: weights, key/value cache at the configured context and streams, and a rule of thumb for "
-        "overhead.",
+        caption="Foretold: weights, key/value cache at the configured context and streams, and an overhead that the "
+        "plan states, or else a rule of thumb.",
         figure=figure,
     )
 

@@ -6,7 +6,7 @@ from kettlefield.standin.demo_folder import candidate_table, claim_folder, weigh
 from kettlefield.standin.little.files import NAME, write_level
 
 LEVELS_ASKED = ("f16", "q8_0", "q6_k", "q4_1", "q3_k_s", "q2_k")
-BUDGET_BYTES = 512 * 2**20
+BUDGET_BYTES, OVERHEAD_BYTES = 512 * 2**20, 43 * 2**20  # as the plan says them
 SERVER = (
     "{python} -m kettlefield.standin.little --weights {weights} --port {port} --context {context}"
     " --slots {slots} --cache-bits {cache_bits}"
@@ -50,6 +50,7 @@ requests = 2
 
 [memory]
 idle_for = "0.3 s"
+overhead = "43 MiB"  # Python, NumPy and the HTTP server, whatever the weights
 
 [grading]
 samples = 1
