@@ -135,14 +135,16 @@ def test_weigh_keeps_its_contract_and_its_arithmetic(run_main, weights, tmp_path
 
 
 def test_weigh_for_people_and_with_a_policy(run_main, weights):
-    shown = run_main("weigh", *files(weights), "--budget", "2 GiB", "--allow-licence", "Apache-2.0").out
+    shown = run_main(
+        "weigh", *files(weights), "--budget", "2 GiB", "--allow-licence", "Apache-2.0", "--overhead", "1 GiB"
+    ).out
     for words in (
         "MIT, NOT allowed",
-        "NO 18/22",
+        "NO 10/22",
         "bits per weight by kind",
         "6.56 Q6_K",
         "budget 2.00 GiB, as given",
-        "working overhead",
+        "working overhead: 1.00 GiB, as given",
     ):
         assert words in shown
     digest = run_main("weigh", weights / "marram-q2_k.gguf", "--digest", "--json").json["files"][0]["sha256"]
@@ -156,6 +158,7 @@ def test_weigh_for_people_and_with_a_policy(run_main, weights):
     [
         (("none.gguf",), "no such file"),
         (("--budget", "much"), "--budget: is"),
+        (("--overhead", "3 gulls"), 'Write a size such as "16 GiB"'),
         (("--plot", "plot.xyz"), "cannot be drawn"),
         (("--allow-licence", "free"), "no SPDX licence"),
         (("--context", "0"), "0 is not above 0"),

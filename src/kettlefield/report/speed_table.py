@@ -21,6 +21,7 @@ def speed_cells(row: Figures, floor: Floor) -> tuple[str, ...]:
         found = row.estimate(MEASURES[name], confidence=0.95)
         cell = floor.show(found) if unit is Unit.SECONDS else with_interval(found, unit)
         cells.append(cell.removesuffix(f" {unit.value}") if unit is Unit.TOKENS_PER_SECOND else cell)
-    share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.0%}"
+    digits = 0 if (row.ceiling_share or 0) >= 0.1 else 1
+    share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.{digits}%}"
     count = str(len(row.speed["first_token_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
     return (*cells, share, count, format_duration(row.load_s))
