@@ -143,6 +143,18 @@ def test_bad_requests_are_refused_and_the_server_stays_up(server, path, body, sa
     assert process.poll() is None and chat(url, max_tokens=1)[0] == 200
 
 
+def test_who_goes_away_frees_the_slot(tmp_path):
+    log = tmp_path / "true.jsonl"
+    with served("f16", tmp_path, "--slots", 1, "--true-log", log) as (url, _):
+        body = {"prompt": "fares", "max_tokens": 400, "temperature": 1.0, "top_k": 1, "stream": True}
+        request = urllib.request.Request(f"{url}/v1/completions", json.dumps({**body, "repeat_penalty": 1.9}).encode())
+        with urllib.request.urlopen(request, timeout=60) as reply:
+            assert reply.readline().startswith(b"data: ")
+        assert chat(url, max_tokens=2)[0] == 200
+        (told,) = map(json.loads, log.read_text().splitlines())  # of what is streamed
+        assert 0 < len(told["sent_s"]) < 400
+
+
 def test_damaged_weights_break_a_reply_off_and_not_the_server(tmp_path):
     write_level("f16", tmp_path / "f16.gguf")
     found = read_gguf(tmp_path / "f16.gguf")

@@ -15,5 +15,5 @@ COMMANDS = {
     "decide": "hold a record against its plan's criteria; sign; is it still valid?",
     "report": "one page with verdict, criteria, levels, correctness, speed, memory, evidence",
     "export": "hand a record on: CSV, Parquet, JUnit-style XML, CycloneDX",
-    "demo": "run a full example: two made-up models at four levels each",
+    "demo": "run a full example: on made-up models, or --real on a real little one",
 }
