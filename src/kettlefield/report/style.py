@@ -112,7 +112,7 @@ def settle(chart: Chart) -> None:
     from matplotlib import rc_context  # noqa: PLC0415
 
     with rc_context(_SVG):
-        chart.figure.draw_without_rendering()
+        chart.figure.get_layout_engine().execute(chart.figure)
     chart.figure.set_layout_engine(None)
 
 
