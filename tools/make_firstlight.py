@@ -8,7 +8,6 @@ out apart from the code; a decoy is one step done wrongly, kept only where the c
 import argparse
 import contextlib
 import io
-import itertools
 import json
 import random
 import re
@@ -20,11 +19,13 @@ from typing import Any
 
 import tomli_w
 from grammar import words
-from grammar.tasks import Task, code_of, draw_tasks, lines, meaning, part_of, phrases
+from grammar.tasks import PARTS, Part, Task, code_of, draw_tasks, lines, meaning, part_of, phrases
 from grammar.texts import continue_prompt, gap_of, infill_prompt, opening_of, prompt_of
 
 SEED = 77
+# how many of each kind, and how many steps they have in turn: a gap needs a line before or behind it
 KINDS = {"write": 48, "continue": 10, "infill": 6}
+STEPS_IN_TURN = {"write": (1, 2, 1, 2, 1, 2, 3), "continue": (1, 2, 1, 2, 3), "infill": (2,)}
 CASES = 6
 LEAST_PICKS, MOST_PICKS = 3, 5
 MOST_ALIKE = 0.55  # of the word triples of the shorter prompt; vetting allows 0.6
@@ -229,14 +230,15 @@ def write_exercise(
 def make_suite(out: Path, counts: Mapping[str, int] = KINDS) -> int:
     """Write so many exercises of each kind; how many they are."""
     kinds = [kind for kind, count in counts.items() for _ in range(count)]
-    streams = itertools.cycle([draw_tasks("near", SEED), draw_tasks("far", SEED)])
+    streams = {part: draw_tasks(part, SEED) for part in PARTS}
     rng, taken, done = random.Random(SEED), set[str](), list[set[tuple[str, ...]]]()
-    for kind in kinds:
-        stream = next(streams)
-        for task in stream:
+    for number, kind in enumerate(kinds):
+        steps = STEPS_IN_TURN[kind][number % len(STEPS_IN_TURN[kind])]
+        part: Part = "near" if steps == 1 or number % 4 < 2 else "far"  # a chain of one step is never far
+        for task in streams[part]:
             chain = ">".join(name for name, _ in task.chain)
             slug = task.name.replace("_", "-")
-            if chain in taken or slug in taken or (kind == "infill" and len(task.chain) < 2):
+            if chain in taken or slug in taken or len(task.chain) != steps:
                 continue
             prompt, before, after = told_of(task, kind, 0)
             own = triples(prompt + before + after)

@@ -44,6 +44,8 @@ class _Demo:
     settings: "Settings"  # of weighing
     drafting: dict[str, Any]
     report: bool  # whether the report page is written too
+    further: tuple[tuple[str, str], ...]  # commands worth a look on it, and what they show
+    remark: str  # what to know when reading its figures; may be empty
 
 
 def run(args: argparse.Namespace) -> int:
@@ -74,7 +76,7 @@ def run(args: argparse.Namespace) -> int:
     show_verdicts(record, None, as_json=False)
     if demo.report:
         show_report(record, folder / "report", as_markdown=False)
-    console.print(safe(_look_next(demo.plan, drafted, record, assessed=not args.real)))
+    console.print(safe(_look_next(demo, drafted, record)))
     return code
 
 
@@ -94,6 +96,8 @@ def _simulated(folder: Path) -> _Demo:
         ),
         drafting={"command": None, "suite": "berthdesk", "accelerator": "simulated:card"},
         report=False,
+        further=(("assess {plan}", "a second model marks replies: how far to trust it"),),
+        remark="",
     )
 
 
@@ -117,21 +121,23 @@ def _real(folder: Path) -> _Demo:
         ),
         drafting={"command": SERVER.split(), "suite": "firstlight", "accelerator": "none"},
         report=True,
+        further=(
+            ("contrast {record} --part replies", "where the levels' replies part from the reference's"),
+            ("contrast {record} --part memory", "how much less each level takes, measured and by the files"),
+        ),
+        remark="On a model this small fewer bits can be slower: unpacking them costs more than reading less memory saves.",
     )
 
 
-def _look_next(plan: Path, drafted: Path, record: Path, *, assessed: bool) -> str:
-    more = (
-        f"  kettlefield assess {plan}  a second model marks replies: how far to trust it\n"
-        if assessed
-        else f"  kettlefield contrast {record} --part replies  where the levels' replies part from the reference's\n"
+def _look_next(demo: _Demo, drafted: Path, record: Path) -> str:
+    commands = (
+        ("contrast {record} --part speed", "depth, clients, capacity, cache, loads"),
+        ("trials {record} --outcome wrong-answer", "what failed"),
+        ("trials {record} --open 1", "one trial whole: prompt, reply, files, checks"),
+        *demo.further,
+        ("mark {record} --by NAME", "mark them yourself, blind"),
+        ("decide {record} --json", "the verdicts for a script"),
     )
-    return (
-        f"\nLook next at:\n  {plan}  what was decided beforehand ({drafted}: the same files, drafted)\n"
-        f"  kettlefield contrast {record} --part speed  depth, clients, capacity, cache, loads\n"
-        f"  kettlefield trials {record} --outcome wrong-answer  what failed\n"
-        f"  kettlefield trials {record} --open 1  one trial whole: prompt, reply, files, checks\n"
-        f"{more}"
-        f"  kettlefield mark {record} --by NAME  mark them yourself, blind\n"
-        f"  kettlefield decide {record} --json  the verdicts for a script"
-    )
+    lines = [f"  kettlefield {words.format(plan=demo.plan, record=record)}  {shows}" for words, shows in commands]
+    first = f"  {demo.plan}  what was decided beforehand ({drafted}: the same files, drafted)"
+    return "\n".join([*([f"\n{demo.remark}"] if demo.remark else []), "\nLook next at:", first, *lines])
