@@ -125,7 +125,7 @@ def _real(folder: Path) -> _Demo:
             ("contrast {record} --part replies", "where the levels' replies part from the reference's"),
             ("contrast {record} --part memory", "how much less each level takes, measured and by the files"),
         ),
-        remark="On a model this small fewer bits can be slower: unpacking them costs more than reading less memory saves.",
+        remark="On a model this small fewer bits can be slower: unpacking costs more than reading less memory saves.",
     )
 
 
