@@ -17,8 +17,7 @@ class Trained:
     seed: int
     steps: int
     tokens: int  # read, padding counted
-    seconds: int
-    cores: int
+    done: int  # steps that an earlier run did
     scores: dict[str, float]  # share of tasks written word for word, by part of the grammar
 
 
@@ -39,9 +38,7 @@ def write_card(folder: Path, trained: Trained) -> None:
         seed=trained.seed,
         steps=trained.steps,
         tokens=trained.tokens,
-        seconds=trained.seconds,
-        cores=trained.cores,
-        plural="s" * (trained.cores > 1),
+        runs=f", in two runs: momentum began anew at step {trained.done:,}" if trained.done else "",
         scores=", ".join(f"{part} {share:.1%}" for part, share in trained.scores.items()),
         digests="\n".join(digests),
     )

@@ -25,7 +25,7 @@ from grammar.texts import continue_prompt, gap_of, infill_prompt, opening_of, pr
 SEED = 77
 # how many of each kind, and how many steps they have in turn: a gap needs a line before or behind it
 KINDS = {"write": 48, "continue": 10, "infill": 6}
-STEPS_IN_TURN = {"write": (1, 2, 1, 2, 1, 2, 3), "continue": (1, 2, 1, 2, 3), "infill": (2,)}
+STEPS_IN_TURN = {"write": (1, 1, 2, 1, 1, 2, 1, 1, 2, 1, 1, 3), "continue": (1, 2), "infill": (2,)}
 CASES = 6
 LEAST_PICKS, MOST_PICKS = 3, 5
 MOST_ALIKE = 0.55  # of the word triples of the shorter prompt; vetting allows 0.6

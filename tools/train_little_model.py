@@ -22,14 +22,14 @@ from grammar.texts import FORM, SPECIALS, Text, draw_text, prompt_of
 from little_card import Trained, write_card
 from little_net import Net, to_tensors
 from orthogonal import Orthogonal
-from safetensors.torch import save_file
+from safetensors.torch import load_file, save_file
 from torch.nn import functional
 
 from kettlefield.standin.little.files import SHAPE
 from kettlefield.standin.little.tokens import CHARACTERS, Tokenizer, Vocabulary, read_vocabulary
 from kettlefield.standin.little.weights import ARCHITECTURE
 
-SEED, STEPS = 20, 5000
+SEED, STEPS = 20, 6000
 TOKENS_A_STEP = 4096
 POOL = 768  # texts that are sorted by length before they are cut into batches, so that little is padding
 Encoded = tuple[list[int], int]  # a text's tokens, and where what is to be learned begins
@@ -100,37 +100,36 @@ def solved(net: Net, tokenizer: Tokenizer, part: Part, count: int = 256) -> floa
 
 def share_of_rate(step: int) -> float:
     """What part of the full learning rate a step has: up over 50 steps, then flat, then down to a little at the end."""
-    points = ((0, 0.02), (50, 1.0), (0.4 * STEPS, 1.0), (STEPS, 0.01))
+    points = ((0, 0.02), (50, 1.0), (2000, 1.0), (3000, 0.67), (STEPS, 0.01))
     return float(np.interp(step, *zip(*points, strict=True)))
 
 
-def train(out: Path) -> None:
-    """Train, and write weights, vocabulary and card."""
+def train(out: Path, done: int) -> None:
+    """Train, and write weights, vocabulary and card; so many steps are done, and what they led to lies there."""
     torch.manual_seed(SEED)
-    (out / "vocabulary.json").write_bytes(msgspec.json.format(msgspec.json.encode(make_vocabulary()), indent=1))
+    if not done:
+        (out / "vocabulary.json").write_bytes(msgspec.json.format(msgspec.json.encode(make_vocabulary()), indent=1))
     tokenizer, net = Tokenizer(read_vocabulary(out / "vocabulary.json")), Net(SHAPE)
+    if done:
+        load(net, out)
     optimizers = make_optimizers(net)
     parameters = sum(weight.numel() for weight in net.parameters())
     print(parameters, "parameters", flush=True)
     began, seen, scores = time.perf_counter(), 0, dict[str, float]()
     for step, (tokens, learned) in enumerate(itertools.islice(batches(tokenizer, SEED), STEPS)):
-        loss = learn(net, optimizers, share_of_rate(step), tokens, learned)
         seen += tokens.numel()
+        if step < done:
+            continue
+        loss = learn(net, optimizers, share_of_rate(step), tokens, learned)
         took = time.perf_counter() - began
         if step % 50 == 0 or step == STEPS - 1:
-            print(f"{step:5d} loss {loss:.4f}  {took:6.0f} s  {seen / took:6.0f} tokens/s", flush=True)
+            print(f"{step:5d} loss {loss:.4f}  {took:6.0f} s", flush=True)
         if step % 500 == 499 or step == STEPS - 1:
             scores = {part: solved(net, tokenizer, part) for part in PARTS}
             found = ", ".join(f"{part} {score:.3f}" for part, score in scores.items())
             print(f"      word for word: {found}", flush=True)
             save(net, out)
-    cores, seconds = torch.get_num_threads(), round(took)
-    write_card(
-        out,
-        Trained(
-            parameters=parameters, seed=SEED, steps=STEPS, tokens=seen, seconds=seconds, cores=cores, scores=scores
-        ),
-    )
+    write_card(out, Trained(parameters=parameters, seed=SEED, steps=STEPS, done=done, tokens=seen, scores=scores))
 
 
 def make_optimizers(net: Net) -> list[torch.optim.Optimizer]:
@@ -164,9 +163,24 @@ def save(net: Net, out: Path) -> None:
     save_file(halves, out / "little.safetensors", metadata={"license": "MIT", "architecture": ARCHITECTURE})
 
 
+def load(net: Net, out: Path) -> None:
+    """Take the weights that lie there."""
+    held = load_file(out / "little.safetensors")
+    with torch.no_grad():
+        for name, weight in to_tensors(net).items():
+            weight.copy_(held[name])
+
+
 if __name__ == "__main__":
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("out", type=Path)
+    parser.add_argument(
+        "--done",
+        type=int,
+        default=0,
+        metavar="STEPS",
+        help="go on after so many, from the weights in OUT; the optimizers' momentum begins anew",
+    )
     args = parser.parse_args()
     args.out.mkdir(parents=True, exist_ok=True)
-    train(args.out)
+    train(args.out, args.done)

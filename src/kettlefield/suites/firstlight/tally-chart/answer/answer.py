@@ -1,3 +1,4 @@
 def tally_chart(chart):
-    name = max(chart, key=chart.get)
-    return name + "sand"
+    numbers = list(chart.values())
+    numbers = [number * @@n@@ for number in numbers]
+    return max(numbers)

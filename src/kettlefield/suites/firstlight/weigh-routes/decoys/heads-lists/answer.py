@@ -1,3 +1,2 @@
 def weigh_routes(routes):
-    routes = routes[:@@n@@]
-    return "/".join(routes)
+    return routes[:2]

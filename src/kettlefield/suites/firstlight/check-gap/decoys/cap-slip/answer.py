@@ -1,0 +1,2 @@
+def check_gap(gap):
+    return max(gap, @@n@@)

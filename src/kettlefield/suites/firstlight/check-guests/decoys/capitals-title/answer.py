@@ -1,0 +1,2 @@
+def check_guests(guests):
+    return [guest.title() for guest in guests]

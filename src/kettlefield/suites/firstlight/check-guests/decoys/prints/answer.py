@@ -1,0 +1,2 @@
+def check_guests(guests):
+    print([guest.upper() for guest in guests])

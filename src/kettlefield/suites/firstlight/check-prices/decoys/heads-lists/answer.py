@@ -1,3 +1,0 @@
-def check_prices(prices):
-    names = list(prices)
-    return names[:@@n@@]

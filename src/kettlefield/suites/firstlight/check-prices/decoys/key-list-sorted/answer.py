@@ -1,3 +1,0 @@
-def check_prices(prices):
-    names = sorted(prices)
-    return [name[:@@n@@] for name in names]

@@ -1,3 +1,0 @@
-def check_sailings(sailings):
-    numbers = [row["weight"] for row in sailings if row["crew"] == "@@word@@"]
-    return numbers[:3]

@@ -1,0 +1,3 @@
+def check_seat(seat, speed):
+    value = (seat + speed) * 3
+    return value // 3

@@ -1,0 +1,3 @@
+def check_seat(seat, speed):
+    value = speed + 3 * seat
+    return value // 3

@@ -1,0 +1,2 @@
+def draw_depth(depth, ticket):
+    return depth + ticket

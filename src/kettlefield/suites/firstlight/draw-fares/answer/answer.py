@@ -1,4 +1,0 @@
-def draw_fares(fares):
-    fares = sorted(set(fares))
-    fares = sorted(fares, reverse=True)
-    return [fare % @@n@@ for fare in fares]

@@ -1,0 +1,2 @@
+def draw_mark(mark):
+    print(mark.upper())

@@ -1,0 +1,2 @@
+def draw_quotas(quotas):
+    print(list(quotas))

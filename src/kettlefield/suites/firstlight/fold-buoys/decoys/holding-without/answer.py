@@ -1,0 +1,2 @@
+def fold_buoys(buoys):
+    return [buoy for buoy in buoys if "@@letter@@" not in buoy]

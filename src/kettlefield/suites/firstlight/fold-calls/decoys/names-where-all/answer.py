@@ -1,0 +1,2 @@
+def fold_calls(calls):
+    return [row["deck"] for row in calls]

@@ -1,3 +1,0 @@
-def fold_depths(depths):
-    total = sum(depths)
-    return min(total, @@n@@)

@@ -1,0 +1,3 @@
+def fold_swell(swell, tide):
+    value = swell - tide
+    return value + @@n@@

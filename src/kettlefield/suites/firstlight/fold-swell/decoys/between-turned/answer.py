@@ -1,0 +1,3 @@
+def fold_swell(swell, tide):
+    value = tide - swell
+    return value + @@n@@

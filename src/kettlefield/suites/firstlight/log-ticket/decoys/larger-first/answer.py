@@ -1,0 +1,3 @@
+def log_ticket(ticket, speed):
+    value = ticket
+    return value - @@n@@

@@ -1,0 +1,3 @@
+def log_ticket(ticket, speed):
+    value = min(ticket, speed)
+    return value - @@n@@

@@ -1,0 +1,3 @@
+def log_ticket(ticket, speed):
+    value = max(ticket, speed)
+    return @@n@@ - value

@@ -1,3 +1,0 @@
-def log_title(title):
-    line = title.upper()
-    return "@@word@@" + line

@@ -1,3 +1,0 @@
-def log_title(title):
-    line = title.title()
-    return line + "@@word@@"

@@ -1,0 +1,2 @@
+def log_weights(weights):
+    return [min(weight, @@n@@) for weight in weights]

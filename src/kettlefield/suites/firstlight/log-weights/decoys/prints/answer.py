@@ -1,0 +1,2 @@
+def log_weights(weights):
+    print([max(weight, @@n@@) for weight in weights])

@@ -1,0 +1,3 @@
+def match_bookings(bookings):
+    names = [row["crew"] for row in bookings]
+    return "_".join(names)

@@ -1,0 +1,2 @@
+def match_mark(mark):
+    return mark.count("a")

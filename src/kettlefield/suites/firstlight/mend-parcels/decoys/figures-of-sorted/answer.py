@@ -1,0 +1,3 @@
+def mend_parcels(parcels):
+    numbers = sorted(row["weight"] for row in parcels)
+    return [max(number, @@n@@) for number in numbers]

@@ -1,0 +1,3 @@
+def note_lengths(lengths):
+    count = len(lengths)
+    return min(count, @@n@@)

@@ -1,0 +1,3 @@
+def note_lengths(lengths):
+    count = sum(lengths)
+    return min(count, @@n@@)

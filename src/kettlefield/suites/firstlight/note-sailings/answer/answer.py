@@ -1,0 +1,2 @@
+def note_sailings(sailings):
+    return [row["deck"] for row in sailings]

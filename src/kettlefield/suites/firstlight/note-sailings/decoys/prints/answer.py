@@ -1,0 +1,2 @@
+def note_sailings(sailings):
+    print([row["deck"] for row in sailings])

@@ -1,0 +1,2 @@
+def pack_delays(delays):
+    return max(delays) - min(delays)

@@ -1,0 +1,2 @@
+def pack_delays(delays):
+    print(max(delays) - min(delays))

@@ -1,3 +1,0 @@
-def pack_prices(prices):
-    value = prices.get("spit", @@n@@)
-    return value - 10

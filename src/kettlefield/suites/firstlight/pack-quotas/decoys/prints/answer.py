@@ -1,0 +1,3 @@
+def pack_quotas(quotas):
+    numbers = list(quotas.values())
+    print(max(numbers) - min(numbers))

@@ -1,0 +1,3 @@
+def pack_quotas(quotas):
+    numbers = list(quotas.values())
+    return max(numbers)

@@ -1,4 +1,0 @@
-def plan_depth(depth, toll):
-    value = max(depth, toll)
-    value = value % @@n@@
-    return max(value, 49)

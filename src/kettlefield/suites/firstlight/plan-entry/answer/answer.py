@@ -1,4 +1,0 @@
-def plan_entry(entry):
-    line = entry[:@@n@@]
-    count = len(line)
-    return min(count, 59)

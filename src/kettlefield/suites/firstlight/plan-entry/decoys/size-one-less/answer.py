@@ -1,4 +1,0 @@
-def plan_entry(entry):
-    line = entry[:@@n@@]
-    count = len(line) - 1
-    return min(count, 59)

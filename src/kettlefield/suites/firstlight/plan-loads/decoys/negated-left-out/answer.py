@@ -1,0 +1,3 @@
+def plan_loads(loads):
+    loads = loads
+    return min(loads)

@@ -1,0 +1,3 @@
+def plan_rota(rota):
+    names = [key for key, number in rota.items() if number > @@n@@]
+    return [name for name in names if "d" in name]

@@ -1,3 +1,0 @@
-def plan_seat(seat, load):
-    value = seat + load
-    return value + @@n@@

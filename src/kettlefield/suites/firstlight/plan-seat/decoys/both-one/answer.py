@@ -1,3 +1,0 @@
-def plan_seat(seat, load):
-    value = seat
-    return value + @@n@@

@@ -1,4 +1,0 @@
-def post_entry(entry):
-    line = entry[-@@n@@:]
-    line = "north" + line
-    return line[:2]

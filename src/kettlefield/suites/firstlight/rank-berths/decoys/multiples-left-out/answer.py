@@ -1,0 +1,3 @@
+def rank_berths(berths):
+    berths = berths
+    return [berth * @@n@@ for berth in berths]

@@ -1,0 +1,3 @@
+def rank_berths(berths):
+    berths = [berth for berth in berths if berth % 3 == 0]
+    return [berth + @@n@@ for berth in berths]

@@ -1,3 +1,0 @@
-def rank_gaps(gaps):
-    count = len(gaps)
-    return min(count, @@n@@)

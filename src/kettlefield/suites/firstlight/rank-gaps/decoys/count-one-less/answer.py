@@ -1,3 +1,0 @@
-def rank_gaps(gaps):
-    count = len(gaps) - 1
-    return min(count, @@n@@)

@@ -1,0 +1,2 @@
+def rank_seats(seats):
+    return [seat for seat in seats if seat > @@n@@]

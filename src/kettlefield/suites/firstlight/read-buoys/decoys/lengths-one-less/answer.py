@@ -1,0 +1,2 @@
+def read_buoys(buoys):
+    return [len(buoy) - 1 for buoy in buoys]

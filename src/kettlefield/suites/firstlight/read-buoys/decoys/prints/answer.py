@@ -1,0 +1,2 @@
+def read_buoys(buoys):
+    print([len(buoy) for buoy in buoys])

@@ -1,0 +1,2 @@
+def read_remark(remark):
+    print(remark.replace(":", "@@letter@@"))

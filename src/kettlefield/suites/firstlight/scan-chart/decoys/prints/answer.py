@@ -1,0 +1,2 @@
+def scan_chart(chart):
+    print([key for key, number in chart.items() if number > @@n@@])

@@ -1,3 +1,0 @@
-def scan_labels(labels):
-    labels = [label[-@@n@@:] for label in labels]
-    return sorted(labels, key=len)

@@ -1,0 +1,2 @@
+def scan_stock(stock):
+    return sorted(stock.values())

@@ -1,0 +1,2 @@
+def scan_stock(stock):
+    print(list(stock.values()))

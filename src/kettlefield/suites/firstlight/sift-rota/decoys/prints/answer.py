@@ -1,0 +1,2 @@
+def sift_rota(rota):
+    print(max(rota, key=rota.get))

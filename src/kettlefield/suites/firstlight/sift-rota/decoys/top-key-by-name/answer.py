@@ -1,0 +1,2 @@
+def sift_rota(rota):
+    return max(rota)

@@ -1,0 +1,2 @@
+def sift_rota(rota):
+    return min(rota, key=rota.get)

@@ -1,0 +1,2 @@
+def sift_shifts(shifts):
+    print([shift % @@n@@ for shift in shifts])

@@ -1,0 +1,2 @@
+def sift_shifts(shifts):
+    return [shift // @@n@@ for shift in shifts]

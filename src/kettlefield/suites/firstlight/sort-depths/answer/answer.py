@@ -1,0 +1,3 @@
+def sort_depths(depths):
+    top = max(depths)
+    return top - @@n@@

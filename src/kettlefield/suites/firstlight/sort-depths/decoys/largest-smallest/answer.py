@@ -1,0 +1,3 @@
+def sort_depths(depths):
+    top = min(depths)
+    return top - @@n@@

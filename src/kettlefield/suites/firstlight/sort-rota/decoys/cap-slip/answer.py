@@ -1,3 +1,0 @@
-def sort_rota(rota):
-    value = rota.get("dune", @@n@@)
-    return max(value, 29)

@@ -1,3 +1,0 @@
-def sort_rota(rota):
-    value = rota.get("dune", @@n@@)
-    print(min(value, 29))

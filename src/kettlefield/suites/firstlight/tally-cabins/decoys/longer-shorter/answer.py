@@ -1,3 +1,0 @@
-def tally_cabins(cabins):
-    cabins = [cabin for cabin in cabins if len(cabin) < 5]
-    return [len(cabin) for cabin in cabins]

@@ -1,3 +1,0 @@
-def tally_chart(chart):
-    name = max(chart, key=chart.get)
-    return "sand" + name

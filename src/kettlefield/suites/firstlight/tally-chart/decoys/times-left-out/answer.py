@@ -1,0 +1,4 @@
+def tally_chart(chart):
+    numbers = list(chart.values())
+    numbers = numbers
+    return max(numbers)

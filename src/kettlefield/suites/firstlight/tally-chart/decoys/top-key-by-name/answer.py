@@ -1,3 +1,0 @@
-def tally_chart(chart):
-    name = max(chart)
-    return name + "sand"

@@ -1,3 +1,0 @@
-def tally_chart(chart):
-    name = min(chart, key=chart.get)
-    return name + "sand"

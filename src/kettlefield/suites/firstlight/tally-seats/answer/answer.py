@@ -1,0 +1,2 @@
+def tally_seats(seats):
+    return [-seat for seat in seats]

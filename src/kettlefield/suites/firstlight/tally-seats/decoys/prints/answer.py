@@ -1,0 +1,2 @@
+def tally_seats(seats):
+    print([-seat for seat in seats])

@@ -1,3 +1,0 @@
-def tally_tickets(tickets):
-    tickets = [ticket for ticket in tickets if ticket != @@n@@]
-    return tickets

@@ -1,0 +1,2 @@
+def trim_shift(shift, fare):
+    return shift + fare

@@ -1,0 +1,2 @@
+def trim_tolls(tolls):
+    print([toll - @@n@@ for toll in tolls])

@@ -1,0 +1,2 @@
+def trim_tolls(tolls):
+    return [@@n@@ - toll for toll in tolls]

@@ -1,0 +1,2 @@
+def weigh_remark(remark):
+    print(remark[::-1])

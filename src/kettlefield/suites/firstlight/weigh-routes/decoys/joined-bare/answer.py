@@ -1,3 +1,0 @@
-def weigh_routes(routes):
-    routes = [route[:@@n@@] for route in routes]
-    return "".join(routes)
