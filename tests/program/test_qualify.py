@@ -84,7 +84,7 @@ def test_interrupted_it_stops_its_server_and_can_go_on(make_plan, program, run_c
     # two candidates, and some seconds of asking each: much is left to do when the signals come
     plan, record = make_plan(candidates=(("q8_0", ""), ("q4_k_m", ""))), tmp_path / "record.db"
     card = tmp_path / "card" / "card.toml"
-    card.write_text(card.read_text().replace("4e12", "60e9"))
+    card.write_text(card.read_text().replace("4e12", "120e9"))
     kept = []
     for number in (signal.SIGINT, signal.SIGTERM):
         process = start(program, plan)
