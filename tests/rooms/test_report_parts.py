@@ -220,7 +220,7 @@ def test_memory_over_time_is_the_longest_warm_session_with_its_phases_one_after_
     assert list(found["at_s"]) == pytest.approx([0.1, 0.2, 0.25, 0.35])
     assert list(found["total_bytes"]) == [10, 25, 35, 45] and list(found["phase"]) == ["load"] * 2 + ["answers"] * 2
     chart = memory.over_time(found, budget_bytes=None)
-    assert "m@f16 peaks at 0.00 GiB" in chart.alt and "4 samples" in chart.caption
+    assert "m@f16 peaks at 45 B" in chart.alt and "4 samples" in chart.caption
 
 
 @pytest.mark.parametrize(
@@ -312,7 +312,10 @@ def test_solved_against_memory_marks_the_frontier_and_the_budget():
 def test_bars_of_memory_and_loads_stand_by_their_candidates():
     frame = pd.DataFrame({"candidate": ["a", "b"], "predicted_bytes": [2**30, None], "peak_bytes": [2**30, 2**30]})
     chart = memory.predicted_beside_measured(frame, budget_bytes=2**30)
-    assert chart.alt == "a: foretold 1.00, measured 1.00 GiB."  # b has nothing to stand beside
+    assert chart.alt == "a: foretold 1.00 GiB, measured 1.00 GiB."  # b has nothing to stand beside
+    far = memory.predicted_beside_measured(frame, budget_bytes=2**35)  # would dwarf the bars
+    assert "The memory budget, 32.0 GiB, lies outside." in far.caption and not lines_of(far)
+    assert far.figure.axes[0].get_xlabel() == "memory (GiB)" and "outside" not in chart.caption
     loads = pd.DataFrame({"candidate": ["a", "a", "b"], "kind": ["cold", "warm", "warm"], "load_s": [3.0, 1.0, 2.0]})
     shares = pd.DataFrame({"candidate": ["b"], "share": [0.5]})
     chart = speed.loads_and_ceilings(loads, shares)

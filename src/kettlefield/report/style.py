@@ -10,6 +10,8 @@ from typing import Any
 
 import pandas as pd
 
+from kettlefield.core.units import format_bytes
+
 WIDTH_IN, HEIGHT_IN, DPI = 9.0, 5.4, 140
 # the palette of Okabe and Ito (2008), told apart with every kind of colour blindness; grey in black's place, which
 # would not be seen on a dark page
@@ -84,6 +86,13 @@ def head(axes: Any, title: str) -> None:
 def rows_of(frame: pd.DataFrame) -> list[SimpleNamespace]:
     """A frame's rows, their columns as attributes."""
     return [SimpleNamespace(**{str(name): value for name, value in row.items()}) for row in frame.to_dict("records")]
+
+
+def budget_in_sight(budget_bytes: int | None, most_bytes: float) -> tuple[int | None, str]:
+    """The budget to be drawn, and words in its place where it lies so far out that it would dwarf all else."""
+    if budget_bytes is None or budget_bytes <= 4 * most_bytes:
+        return budget_bytes, ""
+    return None, f" The memory budget, {format_bytes(budget_bytes)}, lies outside."
 
 
 def sentences(parts: Iterable[str]) -> str:

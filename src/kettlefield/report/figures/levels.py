@@ -2,6 +2,7 @@
 
 import pandas as pd
 
+from kettlefield.core.units import format_bytes, size_scale
 from kettlefield.report.style import (
     COLOURS,
     FAINT,
@@ -9,13 +10,12 @@ from kettlefield.report.style import (
     MARKERS,
     Chart,
     add_legend,
+    budget_in_sight,
     new_chart,
     note,
     rows_of,
     sentences,
 )
-
-GIB = 2**30
 
 
 def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, trials: int) -> Chart | None:
@@ -33,22 +33,24 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
     known = frame.dropna(subset=["pass_rate", "peak_bytes"])
     if known.empty:
         return None
+    scale = size_scale(known["peak_bytes"].max())
+    budget_bytes, outside = budget_in_sight(budget_bytes, known["peak_bytes"].max())
     figure, axes = new_chart("Up and to the left is better: what each level solves, in how much memory")
     for number, (model, of_model) in enumerate(known.groupby("model", sort=False)):
         colour, marker = COLOURS[number % len(COLOURS)], MARKERS[number % len(MARKERS)]
         ordered = of_model.sort_values("peak_bytes")
-        x, y = ordered["peak_bytes"] / GIB, ordered["pass_rate"]
+        x, y = ordered["peak_bytes"] / scale.factor, ordered["pass_rate"]
         axes.plot(x, y, color=colour, linewidth=0.8, alpha=0.5)
         axes.vlines(x, ordered["low"], ordered["high"], color=colour, linewidth=1.6)
         filled = ordered["frontier"].astype(bool)
         axes.plot(x[filled], y[filled], marker, color=colour, markersize=8, label=str(model), linestyle="")
         axes.plot(x[~filled], y[~filled], marker, color=colour, markersize=8, markerfacecolor="none", linestyle="")
         for row in rows_of(ordered):
-            note(axes, row.level, (row.peak_bytes / GIB, row.pass_rate), xytext=(7, 5))
+            note(axes, row.level, (row.peak_bytes / scale.factor, row.pass_rate), xytext=(7, 5))
     if budget_bytes is not None:
-        axes.axvline(budget_bytes / GIB, color=INK, linestyle="--", linewidth=1.2)
-        note(axes, "memory budget", (budget_bytes / GIB, 0.3), xytext=(4, 0))
-    axes.set_xlabel("peak memory (GiB)")
+        axes.axvline(budget_bytes / scale.factor, color=INK, linestyle="--", linewidth=1.2)
+        note(axes, "memory budget", (budget_bytes / scale.factor, 0.3), xytext=(4, 0))
+    axes.set_xlabel(f"peak memory ({scale.label})")
     axes.set_ylabel("pass rate (share of trials)")
     axes.set_ylim(-0.03, 1.05)
     axes.set_xlim(left=0)
@@ -58,11 +60,11 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
         title="What each level solves, in how much memory",
         alt=sentences(
             f"{row.candidate} solves {row.pass_rate:.2f} ({row.low:.2f} to {row.high:.2f}) "
-            f"in {row.peak_bytes / GIB:.2f} GiB"
+            f"in {format_bytes(row.peak_bytes)}"
             for row in rows_of(known)
         ),
         caption=f"Pass rate at the first attempt with 95 % intervals, up to {trials} trials each. Filled: no other "
-        "beats it on pass rate, memory and time for each solved exercise together.",
+        f"beats it on pass rate, memory and time for each solved exercise together.{outside}",
         figure=figure,
     )
 

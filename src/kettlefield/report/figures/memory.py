@@ -2,9 +2,20 @@
 
 import pandas as pd
 
-from kettlefield.report.style import COLOURS, FAINT, INK, Chart, add_legend, new_chart, new_figure, rows_of, sentences
+from kettlefield.core.units import format_bytes, size_scale
+from kettlefield.report.style import (
+    COLOURS,
+    FAINT,
+    INK,
+    Chart,
+    add_legend,
+    budget_in_sight,
+    new_chart,
+    new_figure,
+    rows_of,
+    sentences,
+)
 
-GIB = 2**30
 POINTS = 400  # a candidate; peaks are kept
 _GROUPS = {
     "load": COLOURS[6],
@@ -44,6 +55,8 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
     if series.empty:
         return None
     names = list(dict.fromkeys(series["candidate"]))
+    scale = size_scale(series["total_bytes"].max())
+    budget_bytes, outside = budget_in_sight(budget_bytes, series["total_bytes"].max())
     figure, axes = new_figure(rows=len(names), height_in=1.2 + 1.05 * len(names), squeeze=False, sharey=True)
     used: dict[str, None] = {}
     for name, (each,) in zip(names, axes, strict=True):
@@ -54,23 +67,23 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
             used[group] = None
             each.axvspan(run["at_s"].iloc[0], run["at_s"].iloc[-1], color=_GROUPS[group], alpha=0.22, linewidth=0)
         at, total = thinned(mine["at_s"], mine["total_bytes"])
-        each.plot(at, total / GIB, color=INK, linewidth=1.2)
+        each.plot(at, total / scale.factor, color=INK, linewidth=1.2)
         if budget_bytes is not None:
-            each.axhline(budget_bytes / GIB, color=COLOURS[1], linestyle="--", linewidth=1.1)
+            each.axhline(budget_bytes / scale.factor, color=COLOURS[1], linestyle="--", linewidth=1.1)
         each.set_title(name, loc="left", fontsize=9, color=INK)
         each.set_ylim(bottom=0)
         each.set_xlim(0, float(mine["at_s"].max()))
     axes[-1][0].set_xlabel("seconds since the server's start")
     figure.suptitle("A step is a load, a slope is growth", x=0.01, ha="left", fontsize=11, fontweight="bold", color=INK)
-    figure.supylabel("memory, host and accelerator together (GiB)", fontsize=9, color=INK)
+    figure.supylabel(f"memory, host and accelerator together ({scale.label})", fontsize=9, color=INK)
     _phase_key(figure, list(used), budget_bytes)
     peaks = series.groupby("candidate", sort=False)["total_bytes"].max()
     return Chart(
         name="memory-over-time",
         title="Memory from each server's start to its end",
-        alt=sentences(f"{name} peaks at {peak / GIB:.2f} GiB" for name, peak in peaks.items()),
+        alt=sentences(f"{name} peaks at {format_bytes(peak)}" for name, peak in peaks.items()),
         caption=f"{len(series):,} samples. The server's own share of host memory (PSS) and its accelerator memory; "
-        "shaded by what was going on.",
+        f"shaded by what was going on.{outside}",
         figure=figure,
     )
 
@@ -88,14 +101,21 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
     known = frame.dropna(subset=["predicted_bytes", "peak_bytes"])
     if known.empty:
         return None
+    most = known[["predicted_bytes", "peak_bytes"]].to_numpy().max()
+    scale = size_scale(most)
+    budget_bytes, outside = budget_in_sight(budget_bytes, most)
     figure, axes = new_chart("Bars of equal length: the header foretold it", height_in=1.5 + 0.5 * len(known))
     places = list(range(len(known)))[::-1]
     axes.barh(
-        [p + 0.19 for p in places], known["peak_bytes"] / GIB, height=0.34, color=COLOURS[0], label="measured peak"
+        [p + 0.19 for p in places],
+        known["peak_bytes"] / scale.factor,
+        height=0.34,
+        color=COLOURS[0],
+        label="measured peak",
     )
     axes.barh(
         [p - 0.19 for p in places],
-        known["predicted_bytes"] / GIB,
+        known["predicted_bytes"] / scale.factor,
         height=0.34,
         color=COLOURS[4],
         hatch="//",
@@ -103,21 +123,23 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
         label="foretold by the weights' header",
     )
     if budget_bytes is not None:
-        axes.axvline(budget_bytes / GIB, color=COLOURS[1], linestyle="--", linewidth=1.2, label="memory budget")
+        axes.axvline(
+            budget_bytes / scale.factor, color=COLOURS[1], linestyle="--", linewidth=1.2, label="memory budget"
+        )
     axes.set_yticks(places, [str(name) for name in known["candidate"]])
     axes.grid(visible=False, axis="y")
     axes.grid(axis="x", color=FAINT, linewidth=0.6)
-    axes.set_xlabel("memory (GiB)")
+    axes.set_xlabel(f"memory ({scale.label})")
     add_legend(axes, loc="upper left", bbox_to_anchor=(0.0, -0.16), ncols=3, fontsize=9)
     return Chart(
         name="predicted-beside-measured",
         title="Memory foretold beside memory measured",
         alt=sentences(
-            f"{row.candidate}: foretold {row.predicted_bytes / GIB:.2f}, measured {row.peak_bytes / GIB:.2f} GiB"
+            f"{row.candidate}: foretold {format_bytes(row.predicted_bytes)}, measured {format_bytes(row.peak_bytes)}"
             for row in rows_of(known)
         ),
         caption="Foretold: weights, key/value cache at the configured context and streams, and an overhead that the "
-        "plan states, or else a rule of thumb.",
+        f"plan states, or else a rule of thumb.{outside}",
         figure=figure,
     )
 
