@@ -2,6 +2,7 @@
 
 import pandas as pd
 import pytest
+from PIL import Image
 from records import FAULT, PASSED, WRONG, Writer
 
 from kettlefield.analysis.ledger import sign
@@ -14,7 +15,7 @@ from kettlefield.report.material import read_material
 from kettlefield.report.parts import Cell
 from kettlefield.report.report import build_sections, charts_of
 from kettlefield.report.sections import verdict as verdict_section
-from kettlefield.report.style import Chart, new_chart, settle, svg_file, svg_in_page, svg_text
+from kettlefield.report.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
 
 MIB = 2**20
 PASS = '[[criterion]]\nmeasure = "pass_rate"\nat_least = {}\n'
@@ -307,6 +308,23 @@ def test_solved_against_memory_marks_the_frontier_and_the_budget():
     assert list(filled.get_xdata()) == [1.0, 4.0]
     assert any(list(line[1]) == [3.0, 3.0] for line in lines_of(chart))
     assert "m@q5 solves 0.70 (0.70 to 0.70) in 2.00 GiB" in chart.alt and "m@x" not in chart.alt
+
+
+def test_a_picture_stands_on_white_and_levels_of_like_size_do_not_crowd(tmp_path):
+    row = {
+        "candidate": "m@f16",
+        "model": "m",
+        "level": "f16",
+        "pass_rate": 0.5,
+        "low": 0.4,
+        "high": 0.6,
+        "frontier": True,
+    }
+    near = pd.DataFrame([row | {"peak_bytes": 100 * 2**20}, row | {"level": "q8_0", "peak_bytes": 95 * 2**20}])
+    chart = levels.solved_against_memory(near, budget_bytes=2**40, trials=20)
+    assert chart.figure.axes[0].get_xlim()[0] > 80 and "peak memory (MiB)" in chart.figure.axes[0].get_xlabel()
+    save_chart(chart.figure, tmp_path / "levels.png")
+    assert Image.open(tmp_path / "levels.png").getpixel((2, 2)) == (255, 255, 255, 255)
 
 
 def test_bars_of_memory_and_loads_stand_by_their_candidates():

@@ -112,6 +112,7 @@ def save_chart(figure: Any, path: Path) -> None:
     """
     from matplotlib import rc_context  # noqa: PLC0415
 
+    figure.patch.set_alpha(1)  # else white stays as clear as the page's figures are
     with rc_context(_SVG):
         figure.savefig(path, metadata={"Date": None} if path.suffix == ".svg" else None, facecolor="white")
 
