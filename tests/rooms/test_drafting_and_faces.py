@@ -43,7 +43,17 @@ def draft(*models, names=None, budget=4 * 2**30, **options):
         budget_bytes=budget,
         budget_whence=options.get("whence", "as given"),
         accelerator="none",
+        overhead_bytes=options.get("overhead"),
     )
+
+
+def test_what_a_server_takes_by_itself_decides_what_fits_and_stands_in_the_plan():
+    small = facts("Dune 1B", "q8_0")
+    budget = small.weights_bytes + 200 * 2**20  # the rule of thumb alone takes more than is left
+    with pytest.raises(InputError, match="none of the files fits"):
+        draft(small, budget=budget)
+    text = draft(small, budget=budget, overhead=2**20).text
+    assert tomllib.loads(text)["memory"] == {"overhead": "1048576 B"} and "[memory]" not in draft(small).text
 
 
 @pytest.mark.parametrize(

@@ -90,7 +90,7 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
     try:
         value = _base_value(raw, measure.unit)
     except ValueError as err:
-        raise InputError(f'{side} is "{raw}"', where, f"{as_sentence(str(err))}") from err
+        raise InputError(f'{side} is "{raw}"', where, as_sentence(str(err))) from err
     return Criterion(
         measure=measure.name,
         threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),

@@ -33,6 +33,7 @@ def draft_plan(
     budget_bytes: int,
     budget_whence: str,
     accelerator: str,
+    overhead_bytes: int | None = None,
 ) -> Draft:
     """Write a commented plan.
 
@@ -52,6 +53,8 @@ def draft_plan(
         Where the budget comes from, for the comment.
     accelerator : str
         As ``[rig] accelerator`` writes it.
+    overhead_bytes : int, optional
+        What the server takes beside weights and cache; by default a rule of thumb.
 
     Raises
     ------
@@ -60,7 +63,7 @@ def draft_plan(
     """
     fitting, left_out = [], []
     for facts, name in zip(models, names, strict=True):
-        need = memory_need(facts.shape(), CONTEXTS[-1])
+        need = memory_need(facts.shape(), CONTEXTS[-1], overhead_bytes=overhead_bytes)
         if facts.kv_heads and need.total_bytes > budget_bytes:
             left_out.append(
                 f"{_comment(name)}: needs {format_bytes(need.total_bytes)} at {CONTEXTS[-1]:,} tokens, "
@@ -69,9 +72,11 @@ def draft_plan(
         else:
             fitting.append((facts, name))
     if not fitting:
-        raise InputError("none of the files fits", "; ".join(left_out), "Raise --budget, or name smaller levels.")
-    context = _context([facts for facts, _ in fitting], budget_bytes)
-    parts = [_head(suite, accelerator, budget_bytes, budget_whence), _server(command, context)]
+        raise InputError(
+            "none of the files fits", "; ".join(left_out), "Raise --budget, name smaller levels, or state --overhead."
+        )
+    context = _context([facts for facts, _ in fitting], budget_bytes, overhead_bytes)
+    parts = [_head(suite, accelerator, budget_bytes, budget_whence), _server(command, context), _memory(overhead_bytes)]
     parts += [
         _SAMPLING.format(max_tokens=min(MOST_REPLY_TOKENS, context // 2)),
         "\n# --- candidates: one model at one level each\n",
@@ -91,16 +96,17 @@ def model_name(facts: ModelFacts) -> str:
     return name or "model"
 
 
-def _context(models: Sequence[ModelFacts], budget_bytes: int) -> int:
+def _context(models: Sequence[ModelFacts], budget_bytes: int, overhead_bytes: int | None) -> int:
     """The longest of our lengths that every candidate has and can afford; of a smaller window all of it."""
     limits = []
     for facts in models:
         if facts.kv_heads and facts.context_tokens:
-            limits.append(
-                largest_context(facts.shape(), budget_bytes, most_tokens=facts.context_tokens) or CONTEXTS[-1]
+            longest = largest_context(
+                facts.shape(), budget_bytes, most_tokens=facts.context_tokens, overhead_bytes=overhead_bytes
             )
-    longest = min(limits, default=CONTEXTS[1])
-    return next((context for context in CONTEXTS if context <= longest), longest)
+            limits.append(longest or CONTEXTS[-1])
+    shared = min(limits, default=CONTEXTS[1])
+    return next((context for context in CONTEXTS if context <= shared), shared)
 
 
 def _references(models: Sequence[ModelFacts]) -> list[ModelFacts]:
@@ -129,6 +135,12 @@ def _head(suite: str, accelerator: str, budget_bytes: int, whence: str) -> str:
         + f"\n[rig]\n{_toml(accelerator=accelerator)}"
         + f'memory_budget = "{budget_bytes // 2**20} MiB"  # {_comment(whence)}\n'
     )
+
+
+def _memory(overhead_bytes: int | None) -> str:
+    if overhead_bytes is None:
+        return ""
+    return f'\n[memory]\noverhead = "{overhead_bytes} B"  # what the server takes beside weights and cache\n'
 
 
 def _server(command: Sequence[str] | None, context: int) -> str:

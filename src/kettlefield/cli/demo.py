@@ -119,7 +119,12 @@ def _real(folder: Path) -> _Demo:
             bandwidth_bytes_s=own_bandwidth(),
             overhead_bytes=OVERHEAD_BYTES,
         ),
-        drafting={"command": SERVER.split(), "suite": "firstlight", "accelerator": "none"},
+        drafting={
+            "command": SERVER.split(),
+            "suite": "firstlight",
+            "accelerator": "none",
+            "overhead": OVERHEAD_BYTES,
+        },
         report=True,
         further=(
             ("contrast {record} --part replies", "where the levels' replies part from the reference's"),

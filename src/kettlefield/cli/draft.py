@@ -26,13 +26,16 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("--server", metavar="COMMAND", help="starts a server; {weights}, {port} ... are filled in")
     parser.add_argument("--suite", default="berthdesk")
     parser.add_argument("--budget", metavar="SIZE", help="memory to fit into; default: the accelerator's or the host's")
+    parser.add_argument(
+        "--overhead", metavar="SIZE", help="what the server takes beside weights and cache; default: a rule of thumb"
+    )
     parser.add_argument("--accelerator", default="none", help='as [rig] accelerator writes it; default: "none"')
     parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Draft and write."""
-    from kettlefield.cli.weigh import find_budget  # noqa: PLC0415
+    from kettlefield.cli.weigh import find_budget, find_overhead  # noqa: PLC0415
 
     budget, whence = find_budget(args.budget)
     write_draft(
@@ -43,6 +46,7 @@ def run(args: argparse.Namespace) -> int:
         budget=budget,
         whence=whence,
         accelerator=args.accelerator,
+        overhead=find_overhead(args.overhead),
     )
     return ExitCode.DONE
 
@@ -56,6 +60,7 @@ def write_draft(
     budget: int,
     whence: str,
     accelerator: str,
+    overhead: int | None = None,
 ) -> None:
     """Draft a plan from weights files, write it where nothing is yet, and say what was left out."""
     import os  # noqa: PLC0415
@@ -76,6 +81,7 @@ def write_draft(
         budget_bytes=budget,
         budget_whence=whence,
         accelerator=accelerator,
+        overhead_bytes=overhead,
     )
     try:
         with output.open("x", encoding="utf-8") as file:

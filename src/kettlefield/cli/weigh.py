@@ -53,7 +53,7 @@ def run(args: argparse.Namespace) -> int:
         parallel=tuple(args.parallel),
         budget_bytes=budget,
         bandwidth_bytes_s=own_bandwidth(),
-        overhead_bytes=None if args.overhead is None else _size(args.overhead, "--overhead"),
+        overhead_bytes=find_overhead(args.overhead),
     )
     show_weighed(
         args.files, settings, whence, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
@@ -131,6 +131,17 @@ def find_budget(text: str | None) -> tuple[int, str]:
     return memory, f"{format_bytes(memory)}, all memory of this host"
 
 
+def find_overhead(text: str | None) -> int | None:
+    """What is said of a server's own memory, in bytes; None: the rule of thumb holds.
+
+    Raises
+    ------
+    InputError
+        The text is no size.
+    """
+    return None if text is None else _size(text, "--overhead")
+
+
 def _size(text: str, option: str) -> int:
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.core.plaintext import as_sentence  # noqa: PLC0415
@@ -139,7 +150,7 @@ def _size(text: str, option: str) -> int:
     try:
         return parse_size(text)
     except ValueError as err:
-        raise InputError(f'is "{text}"', option, f"{as_sentence(str(err))}") from err
+        raise InputError(f'is "{text}"', option, as_sentence(str(err))) from err
 
 
 def _positive(text: str) -> int:

@@ -55,7 +55,8 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
     axes.set_ylim(-0.03, 1.05)
     if known["peak_bytes"].min() < known["peak_bytes"].max() / 2:  # else all would crowd at the right
         axes.set_xlim(left=0)
-    axes.margins(x=0.1)
+    else:
+        axes.margins(x=0.1)
     add_legend(axes, loc="lower right", fontsize=9)
     return Chart(
         name="solved-against-memory",
