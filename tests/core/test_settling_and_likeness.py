@@ -6,7 +6,8 @@ from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.changes import ABSENT, changes_between
 from kettlefield.core.escape import escape_signs
 from kettlefield.core.intervals import pass_ratio
-from kettlefield.core.likeness import MOST_CHARS, first_difference, same_code
+from kettlefield.core.likeness import first_difference, same_code
+from kettlefield.core.pythontext import MOST_CHARS
 from kettlefield.core.paired import Pairs
 from kettlefield.core.power import noticeable_drop, smallest_drop
 from kettlefield.core.properties import belongs

@@ -46,7 +46,10 @@ def _numbers_agree(found: float, expected: float, tolerance: float | None) -> bo
         return found == expected
     if isinstance(found, float) and math.isnan(found):
         return False
-    return abs(found - expected) <= max(tolerance, tolerance * abs(expected))
+    try:
+        return abs(found - expected) <= max(tolerance, tolerance * abs(expected))
+    except OverflowError:  # a whole number beyond what a float holds
+        return found == expected
 
 
 def same_items(found: Any, expected: Any, *, tolerance: float | None = None) -> bool:

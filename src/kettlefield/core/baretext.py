@@ -1,8 +1,8 @@
 """Code in a reply that has no fence, transcripts turned back into programs, and small repairs of typography."""
 
-import ast
 import re
-from html.parser import HTMLParser
+
+from kettlefield.core.pythontext import parses, whole_statements
 
 # what word processors and web pages put in the place of plain characters
 _TYPOGRAPHY = {
@@ -29,6 +29,8 @@ _CODE_START = {
     "sql": re.compile(r"^(?:select|with|create|insert|update|delete)\b", re.IGNORECASE),
 }
 _PAGE = re.compile(r"\s*(?:<!doctype html|<html\b)", re.IGNORECASE)
+_SCRIPT_OR_COMMENT = re.compile(r"<!--|<script\b", re.IGNORECASE)
+_SOURCE = re.compile(r"\bsrc\s{0,9}=", re.IGNORECASE)
 
 
 def bare_code(text: str, language: str) -> str | None:
@@ -38,28 +40,10 @@ def bare_code(text: str, language: str) -> str | None:
     start = next((index for index, line in enumerate(lines) if pattern.match(line)), None)
     if start is None:
         return None
-    code = lines[start:]
+    code = "\n".join(lines[start:])
     if language == "python":
-        code = _longest_that_parses(code)
-    return "\n".join(code).rstrip("\n") + "\n"
-
-
-def _longest_that_parses(lines: list[str]) -> list[str]:
-    """Cut closing prose: drop lines from the first error on, as long as that helps (each pass shortens)."""
-    kept = lines
-    for _ in range(20):  # prose after code is found in one or two passes; the bound keeps hostile text cheap
-        try:
-            ast.parse("\n".join(kept))
-        except SyntaxError as err:
-            cut = min((err.lineno or 1) - 1, len(kept) - 1)
-            if cut <= 0:
-                break
-            kept = kept[:cut]
-        except (ValueError, RecursionError, MemoryError):
-            break
-        else:
-            return kept
-    return lines
+        code = whole_statements(code) or code
+    return code.rstrip("\n") + "\n"
 
 
 def without_prompts(text: str, language: str) -> str:
@@ -73,33 +57,23 @@ def without_prompts(text: str, language: str) -> str:
     return "\n".join(kept) + "\n"
 
 
-class _Scripts(HTMLParser):
-    """Collects the scripts that stand in a page itself."""
-
-    def __init__(self) -> None:
-        super().__init__(convert_charrefs=False)
-        self.found: list[str] = []
-        self._inside = False
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        self._inside = tag == "script" and not any(name == "src" for name, _ in attrs)
-
-    def handle_endtag(self, tag: str) -> None:
-        self._inside = self._inside and tag != "script"
-
-    def handle_data(self, data: str) -> None:
-        if self._inside:
-            self.found.append(data)
-
-
 def scripts_of_page(text: str) -> str | None:
     """The scripts inside an HTML page, one after the other; None when the text is no page or has none."""
     if not _PAGE.match(text):
         return None
-    parser = _Scripts()
-    parser.feed(text)
-    parser.close()
-    joined = "\n".join(script.strip("\n") for script in parser.found if script.strip())
+    lowered, at = text.lower(), 0
+    scripts: list[str] = []
+    while (match := _SCRIPT_OR_COMMENT.search(text, at)) is not None:
+        is_comment = match[0] == "<!--"
+        begin = match.end() if is_comment else text.find(">", match.end()) + 1
+        if begin == 0:
+            break
+        end = lowered.find("-->" if is_comment else "</script", begin)
+        end = len(text) if end < 0 else end
+        if not is_comment and not _SOURCE.search(text[match.end() : min(begin, match.end() + 1000)]):
+            scripts.append(text[begin:end])
+        at = end
+    joined = "\n".join(script.strip("\n") for script in scripts if script.strip())
     return joined + "\n" if joined else None
 
 
@@ -109,12 +83,3 @@ def repaired(text: str, language: str) -> str | None:
         return None
     plain = text.translate(_PLAIN)
     return plain if plain != text and not parses(text) and parses(plain) else None
-
-
-def parses(text: str) -> bool:
-    """Whether a text is a Python program."""
-    try:
-        ast.parse(text)
-    except (SyntaxError, ValueError, RecursionError, MemoryError):
-        return False
-    return True

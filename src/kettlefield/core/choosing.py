@@ -2,6 +2,7 @@
 
 import re
 
+from kettlefield.core.definitions import can_run, definitions, is_whole, missing, units
 from kettlefield.core.fences import Block
 from kettlefield.core.languages import (
     ANY,
@@ -12,6 +13,8 @@ from kettlefield.core.languages import (
     language_of_suffix,
 )
 
+MOST_GUESSED_CHARS = 20_000  # enough to know a language by; each sign is looked for in all of it
+MOST_JOINED = 12  # blocks of one program; more is no small one
 _SHELL_INFO = frozenset({"bash", "sh", "shell", "zsh", "console", "powershell", "cmd"})
 _NAME = r"(?P<name>[^\s`*\"'<>|:,;()\[\]{}=]*[^\s`*\"'<>|:,;()\[\]{}=.]\.[A-Za-z]\w{0,7})"
 _IN_INFO = re.compile(rf"(?:^|[\s:=\"'{{]){_NAME}(?:$|[\s\"'}}])")
@@ -24,17 +27,21 @@ _IN_COMMENT = re.compile(rf"^\s*(?:#|//|--|/\*|<!--)\s*(?:file(?:name)?\s*[:=]?\
 # signs of a language in code that carries no tag, the surest first
 _SIGNS = (
     ("go", re.compile(r"^package \w+", re.M)),
-    ("java", re.compile(r"\bpublic\s+(?:final\s+)?class\b|\bstatic\s+void\s+main\b")),
-    ("cpp", re.compile(r"#include\s*<(?:iostream|vector|string|map|algorithm|array|cstd\w+)>|\bstd::")),
-    ("c", re.compile(r"#include\s*[<\"]")),
-    ("rust", re.compile(r"\bfn\s+\w+\s*[(<]|\blet\s+mut\b|\bprintln!")),
-    ("bash", re.compile(r"\A#!.*\b(?:ba)?sh\b|\bdone\s*(?:<|$)|\bfi\s*$|\besac\b", re.M)),
+    ("java", re.compile(r"\bpublic\s++(?:final\s++)?class\b|\bstatic\s++void\s++main\b")),
+    ("cpp", re.compile(r"#include\s*+<(?:iostream|vector|string|map|algorithm|array|cstd\w+)>|\bstd::")),
+    ("c", re.compile(r"#include\s*+[<\"]")),
+    ("rust", re.compile(r"\bfn\s++\w++\s*+[(<]|\blet\s++mut\b|\bprintln!")),
+    ("bash", re.compile(r"\A#!.*\b(?:ba)?sh\b|\bdone[ \t]*+(?:<|$)|\bfi[ \t]*+$|\besac\b", re.M)),
     (
         "python",
-        re.compile(r"^\s*(?:def\s+\w+\s*\(|from\s+\S+\s+import\b|import\s+\w+\s*$|class\s+\w+.*:\s*$|print\()", re.M),
+        re.compile(
+            r"^[ \t]*(?:def[ \t]+\w+[ \t]*\(|from[ \t]+\S+[ \t]+import\b|import[ \t]+\w+[ \t]*$"
+            r"|class[ \t]+\w+.*:[ \t]*$|print\()",
+            re.M,
+        ),
     ),
-    ("javascript", re.compile(r"\brequire\(|\b(?:const|let|var)\s+[\w{\[]|\bconsole\.log\(|\bfunction\b|=>")),
-    ("sql", re.compile(r"^\s*(?:select|with|insert|create|update|delete)\b", re.I | re.M)),
+    ("javascript", re.compile(r"\brequire\(|\b(?:const|let|var)\s++[\w{\[]|\bconsole\.log\(|\bfunction\b|=>")),
+    ("sql", re.compile(r"^[ \t]*(?:select|with|insert|create|update|delete)\b", re.I | re.M)),
 )
 
 
@@ -51,7 +58,8 @@ def language_of(block: Block) -> str | None:
 
 def guess_language(text: str) -> str | None:
     """The language of untagged code by its most telling constructs, or None."""
-    return next((name for name, sign in _SIGNS if sign.search(text)), None)
+    head = text[:MOST_GUESSED_CHARS]
+    return next((name for name, sign in _SIGNS if sign.search(head)), None)
 
 
 def name_of(block: Block) -> str | None:
@@ -77,6 +85,85 @@ def best_block(blocks: tuple[Block, ...], language: str, file: str, entry: str |
     scores = [_score(block, language, file, entry) for block in blocks]
     best = max(range(len(blocks)), key=lambda index: (scores[index], index), default=None)
     return best if best is not None and scores[best] >= 0 else None
+
+
+def choose_blocks(blocks: tuple[Block, ...], language: str, file: str, entry: str | None) -> tuple[int, ...]:
+    """Indices of the blocks that together are the program, in the reply's order; none when none is one.
+
+    The likeliest block, or a later whole one that defines again what it is for: a correction counts even when it
+    is shorter. Others of its language join it where they define what it uses, where only all together parse, or, for a
+    program that does nothing by itself, where they run it - as long as no two of them define the same.
+    """
+    best = best_block(blocks, language, file, entry)
+    if best is None:
+        return ()
+    known = (
+        language if language in PROGRAM_LANGUAGES else language_of(blocks[best]) or guess_language(blocks[best].text)
+    )
+    if known is None:
+        return (best,)
+    fellows = [
+        number
+        for number, block in enumerate(blocks)
+        if block.text.strip()
+        and known == (language_of(block) or (guess_language(block.text) if not tag_of(block) else None))
+    ]
+    if best not in fellows:
+        return (best,)
+    return _joined(blocks, fellows, _corrected(blocks, fellows, best, known, entry), known, is_program=entry is None)
+
+
+def _corrected(blocks: tuple[Block, ...], fellows: list[int], best: int, language: str, entry: str | None) -> int:
+    """The last whole block that defines what the best one is for."""
+    wanted = frozenset({entry}) if entry is not None else units(blocks[best].text, language)
+    is_best_whole = is_whole(blocks[best].text, language)
+    for number in reversed(fellows):
+        if number < best and is_best_whole:
+            break
+        text = blocks[number].text
+        again = defines(text, entry) if entry is not None else bool(wanted) and wanted <= units(text, language)
+        if again and blocks[number].closed and is_whole(text, language) and (entry is not None or can_run(text, language)):
+            return number
+    return best
+
+
+def _joined(
+    blocks: tuple[Block, ...], fellows: list[int], chosen: int, language: str, *, is_program: bool
+) -> tuple[int, ...]:
+    if len(fellows) == 1:
+        return (chosen,)
+    made = {number: definitions(blocks[number].text, language) for number in fellows}
+    parts, needed = {chosen}, missing(blocks[chosen].text, language)
+    runs = not is_program or can_run(blocks[chosen].text, language)
+    for _ in range(MOST_JOINED):
+        taken = frozenset().union(*(made[number] for number in parts))
+        more = next(
+            (
+                number
+                for number in fellows
+                if number not in parts
+                and not made[number] & taken
+                and (
+                    made[number] & needed
+                    or (
+                        not runs
+                        and can_run(blocks[number].text, language)
+                        and missing(blocks[number].text, language) & taken
+                    )
+                )
+            ),
+            None,
+        )
+        if more is None:
+            break
+        parts.add(more)
+        needed |= missing(blocks[more].text, language)
+        runs = runs or can_run(blocks[more].text, language)
+    if len(parts) == 1 and blocks[chosen].closed and not is_whole(blocks[chosen].text, language):
+        whole = "".join(blocks[number].text for number in fellows)
+        if is_whole(whole, language):
+            return tuple(fellows)
+    return tuple(sorted(parts))
 
 
 def _score(block: Block, language: str, file: str, entry: str | None) -> int:
@@ -107,9 +194,10 @@ def defines(text: str, entry: str) -> bool:
     """Whether a text defines a function or class of that name, in the forms of all our languages."""
     name = re.escape(entry)
     forms = (
-        rf"\b(?:def|function|class|fn|func|struct)\s*\*?\s+{name}\b",
-        rf"\b{name}\s*[=:]\s*(?:async\b|function\b|\()",
-        rf"^[^\n;(){{}}]*?\b{name}\s*\([^;{{}}]{{0,400}}\)\s*(?:const\s*)?\{{",
+        # possessive: white space, however much, is read once
+        rf"\b(?:def|function|class|fn|func|struct)(?:\s++|\s*+\*\s*+){name}\b",
+        rf"\b{name}\s*+[=:]\s*+(?:async\b|function\b|\()",
+        rf"^[^\n;(){{}}]*?\b{name}\s*+\([^;{{}}]{{0,400}}\)\s*+(?:const\s*+)?\{{",
     )
     return any(re.search(form, text, re.M) for form in forms)
 

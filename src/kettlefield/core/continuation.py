@@ -8,9 +8,13 @@ that were open are closed, SQL at its semicolon.
 import ast
 import re
 
+from kettlefield.core.choosing import defines
 from kettlefield.core.masking import blanked
+from kettlefield.core.pythontext import parse, parses, whole_statements
 
 _BRACED = frozenset({"javascript", "c", "cpp", "rust", "java", "go"})
+_BRACES = re.compile(r"[{}]")
+_STATEMENT_END = re.compile(r"[)\];,]*")
 
 
 def cut_continuation(opening: str, continuation: str, language: str) -> str:
@@ -36,23 +40,52 @@ def cut_continuation(opening: str, continuation: str, language: str) -> str:
     return continuation
 
 
+def without_half_written(text: str, language: str, entry: str | None) -> str | None:
+    """A program that was cut off, without the unit that is half-written at its end; None: nothing can be left out.
+
+    Parameters
+    ----------
+    text : str
+        A block that never ended.
+    language : str
+        One of ours.
+    entry : str or None
+        What was asked for: it must be in what is kept.
+    """
+    if language == "python":
+        kept = None if parses(text) else whole_statements(text)
+    elif language in _BRACED and text.strip():
+        plain, depth, end = blanked(text, language), 0, 0
+        for match in _BRACES.finditer(plain):
+            depth += 1 if match[0] == "{" else -1
+            if depth == 0:
+                end = match.end()
+        kept = text[:end] if depth > 0 and end else None
+    else:
+        return None
+    if kept is None or not kept.strip() or (entry is not None and not defines(kept, entry)):
+        return None
+    return kept.rstrip("\n") + "\n"
+
+
 def _cut_python(opening: str, continuation: str) -> str:
     whole = opening + continuation
     begun = opening.count("\n")  # index of the line in which the continuation starts
     lines = whole.split("\n")
-    try:
-        body = ast.parse(whole).body
-    except (SyntaxError, ValueError, RecursionError, MemoryError):
+    tree = parse(whole)
+    if not isinstance(tree, ast.Module) and (kept := whole_statements(whole)) is not None and kept.count("\n") >= begun:
+        tree = parse(kept)  # what runs on is half-written
+    if not isinstance(tree, ast.Module):
         end = _end_by_indent(lines, begun)
     else:
         # the statement that the opening left open, or the first that follows it
-        unit = next((node for node in body if (node.end_lineno or 0) > begun), None)
+        unit = next((node for node in tree.body if (node.end_lineno or 0) > begun), None)
         end = (unit.end_lineno or len(lines)) if unit is not None else len(lines)
     kept = "\n".join(lines[:end])
     return kept[len(opening) :] + ("\n" if end < len(lines) else "")
 
 
-_BLOCK = re.compile(r"\s*(?:async\s+def|def|class)\b")
+_BLOCK = re.compile(r"[ \t]*(?:async[ \t]+def|def|class)\b")
 
 
 def _end_by_indent(lines: list[str], begun: int) -> int:
@@ -73,20 +106,17 @@ def _end_by_indent(lines: list[str], begun: int) -> int:
 def _cut_braced(opening: str, continuation: str, language: str) -> str:
     plain = blanked(opening + continuation, language)
     start, depth = len(opening), 0
-    for at, ch in enumerate(plain):
-        if ch == "{":
-            depth += 1
-        elif ch == "}":
-            depth -= 1
-            if depth <= 0 and at >= start:
-                return _with_rest_of_line(continuation, at + 1 - start)
+    for match in _BRACES.finditer(plain):
+        depth += 1 if match[0] == "{" else -1
+        if match[0] == "}" and depth <= 0 and match.start() >= start:
+            return _with_rest_of_line(continuation, match.end() - start)
     return continuation
 
 
 def _with_rest_of_line(text: str, end: int) -> str:
     """The text up to ``end``, with what closes a statement right behind it: ``};`` or ``})``."""
-    tail = re.match(r"[)\];,]*", text[end:])
-    return text[: end + (tail.end() if tail else 0)] + "\n"
+    tail = _STATEMENT_END.match(text, end)
+    return text[: tail.end() if tail else end] + "\n"
 
 
 def _cut_bash(opening: str, continuation: str) -> str:
@@ -103,6 +133,8 @@ def _cut_at_semicolon(opening: str, continuation: str) -> str:
 
 
 def cut_at_stops(text: str, stops: tuple[str, ...]) -> str:
-    """The text up to the first of some stop strings."""
+    """The text up to the first of some stop strings; those that it begins with are skipped."""
+    while (mark := next((stop for stop in stops if stop and text.lstrip().startswith(stop)), None)) is not None:
+        text = text.lstrip()[len(mark) :]
     ends = [at for stop in stops if stop and (at := text.find(stop)) >= 0]
     return text[: min(ends)] if ends else text

@@ -10,7 +10,7 @@ from kettlefield.core.patching import FileEdit, Fit, apply_changes, parse_diff, 
 from kettlefield.core.plaintext import visible
 
 _DIFF_START = re.compile(r"^(?:--- [^\n]+\n\+\+\+ |@@+ -\d)", re.MULTILINE)
-_PAIR_START = re.compile(r"^\s*<{5,9}\s*(?:SEARCH|ORIGINAL|OLD|HEAD)?\s*$", re.IGNORECASE | re.MULTILINE)
+_PAIR_START = re.compile(r"^[ \t]*<{5,9}[ \t]*(?:SEARCH|ORIGINAL|OLD|HEAD)?[ \t]*$", re.IGNORECASE | re.MULTILINE)
 
 
 def apply_edits(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer | None:
@@ -28,10 +28,14 @@ def apply_edits(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer 
     files, remarks, worst = dict(wanted.given), [], Fit.CLEAN
     for edit in edits:
         name = _edited_file(edit, wanted)
-        if name is None:
+        if name is None or not (name in files or edit.is_new):
             remarks.append(
                 f"an edit of {visible(edit.name or '', keep_lines=False)!r}, which was not given, is left out"
             )
+            continue
+        if name not in files:
+            files[name] = edit.new_text
+            remarks.append(f"{name}: a new file")
             continue
         patched = apply_changes(files[name], edit.changes)
         if patched.fit is Fit.NONE:
@@ -41,16 +45,19 @@ def apply_edits(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer 
         remarks += [f"{name}: {remark}" for remark in patched.remarks]
     if files == dict(wanted.given):
         return Answer(files=(), how=f"{form} that changes nothing that was given")
+    if wanted.file not in files:
+        return Answer(files=(), how=f"{form} that leaves out {wanted.file}", remarks=tuple(remarks))
     return Answer(files=ordered_files(files, wanted.file), how=f"{form}, {worst}", remarks=tuple(remarks))
 
 
 def _edited_file(edit: FileEdit, wanted: Wanted) -> str | None:
     if edit.name is None:
-        return wanted.file if wanted.file in wanted.given else None
-    if edit.name in wanted.given:
+        return wanted.file if wanted.file in wanted.given else next(iter(wanted.given), None)
+    asked = (*wanted.given, wanted.file, *wanted.others)
+    if edit.name in asked:
         return edit.name
     base = PurePosixPath(edit.name).name
-    near = [name for name in wanted.given if PurePosixPath(name).name == base]
+    near = [name for name in dict.fromkeys(asked) if PurePosixPath(name).name == base]
     if len(near) == 1:
         return near[0]
-    return wanted.file if len(wanted.given) == 1 else None
+    return next(iter(wanted.given)) if len(wanted.given) == 1 and not edit.is_new else None

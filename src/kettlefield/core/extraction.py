@@ -10,20 +10,21 @@ from dataclasses import replace
 
 from kettlefield.core.answer import Answer, AnswerFile, Wanted
 from kettlefield.core.baretext import bare_code, repaired, scripts_of_page, without_prompts
-from kettlefield.core.choosing import best_block, guess_language, language_of, title_of
+from kettlefield.core.choosing import choose_blocks, guess_language, language_of, title_of
+from kettlefield.core.continuation import without_half_written
 from kettlefield.core.editing import apply_edits
 from kettlefield.core.fences import Block, find_blocks
+from kettlefield.core.filenames import is_safe_name
 from kettlefield.core.gaps import continue_opening, put_in_gap
 from kettlefield.core.languages import ANY, LANGUAGES, PAGE, TEXT
 from kettlefield.core.manyfiles import collect_files
 from kettlefield.core.pages import page_answer
+from kettlefield.core.thinking import without_thinking
 
-# how replies mark their thinking when it comes in the text; the field apart is set aside by the client
-_THINKING_OPEN = re.compile(r"^\s*<(think|thinking|reasoning)>", re.IGNORECASE)
-_THINKING_CLOSE = re.compile(r"</(?:think|thinking|reasoning)>", re.IGNORECASE)
-_JAVA_CLASS = re.compile(r"\bpublic\s+(?:final\s+|abstract\s+)*(?:class|record|enum|interface)\s+(\w+)")
+_JAVA_CLASS = re.compile(r"\bpublic\s++(?:final\s++|abstract\s++)*(?:class|record|enum|interface)\s+(\w+)")
 # what names the file of a program whose language was left to the model
 FREE_STEM = "answer"
+MOST_BLOCKS = 400  # more is no reply of a few files
 
 
 def extract_answer(reply: str, wanted: Wanted) -> Answer:
@@ -37,7 +38,7 @@ def extract_answer(reply: str, wanted: Wanted) -> Answer:
         What the exercise asks for.
     """
     text = reply.replace("\r\n", "\n").replace("\r", "\n").removeprefix("\ufeff")
-    text, remarks = _set_thinking_aside(text)
+    text, remarks = without_thinking(text)
     answer = _extract(text, wanted)
     # a tag chooses among blocks, but what was asked for in one language is built and run as that language
     language = answer.language if wanted.language == ANY else _told(wanted)
@@ -46,7 +47,7 @@ def extract_answer(reply: str, wanted: Wanted) -> Answer:
 
 def answer_text(reply: str) -> str:
     """A reply without its thinking, for checks that read the words themselves."""
-    return _set_thinking_aside(reply)[0].strip()
+    return without_thinking(reply)[0].strip()
 
 
 def _told(wanted: Wanted) -> str | None:
@@ -59,7 +60,7 @@ def _extract(text: str, wanted: Wanted) -> Answer:
         return Answer(files=files, how="the reply's own words" if files else "the reply is empty")
     if wanted.continued and wanted.gap is not None:
         return continue_opening(text, wanted, wanted.gap)
-    blocks = find_blocks(text)
+    blocks = _at_most(find_blocks(text))
     if wanted.language == PAGE and wanted.file not in wanted.given:
         return page_answer(text, blocks, wanted)
     if wanted.given and (edited := apply_edits(text, blocks, wanted)) is not None:
@@ -73,27 +74,27 @@ def _extract(text: str, wanted: Wanted) -> Answer:
     return _from_bare_text(text, wanted)
 
 
-def _set_thinking_aside(text: str) -> tuple[str, tuple[str, ...]]:
-    if not _THINKING_OPEN.match(text):
-        return text, ()
-    closings = list(_THINKING_CLOSE.finditer(text))
-    if not closings:
-        return "", ("thinking never ended: all of the reply is thinking",)
-    return text[closings[-1].end() :], ("thinking set aside",)  # the last: thinking may quote the tag itself
-
-
 # --- one file -------------------------------------------------------------------------------------------
 
 
 def _from_blocks(blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
-    best = best_block(blocks, wanted.language, wanted.file, wanted.entry)
-    if best is None:
+    chosen = choose_blocks(blocks, wanted.language, wanted.file, wanted.entry)
+    if not chosen:
         return Answer(files=(), how=f"{len(blocks)} blocks, none of them {title_of(wanted.language)} code")
-    block = blocks[best]
-    how = "the only block" if len(blocks) == 1 else f"block {best + 1} of {len(blocks)}"
-    found = language_of(block)
-    answer = _answer(block.text, wanted, how=how, cut=not block.closed, tagged=found)
-    return replace(answer, language=found or answer.language)
+    parts = [blocks[number] for number in chosen]
+    if len(chosen) > 1:
+        how = f"blocks {', '.join(str(number + 1) for number in chosen)} of {len(blocks)} together"
+    else:
+        how = "the only block" if len(blocks) == 1 else f"block {chosen[0] + 1} of {len(blocks)}"
+    language = language_of(parts[0])
+    text = "\n".join(part.text for part in parts)
+    answer = _answer(text, wanted, how=how, cut=any(not part.closed for part in parts), tagged=language)
+    return replace(answer, language=language or answer.language)
+
+
+def _at_most(blocks: tuple[Block, ...]) -> tuple[Block, ...]:
+    """The blocks that are looked at: of a reply that runs away, the first and the last."""
+    return blocks if len(blocks) <= MOST_BLOCKS else blocks[: MOST_BLOCKS // 2] + blocks[-MOST_BLOCKS // 2 :]
 
 
 def _from_bare_text(text: str, wanted: Wanted) -> Answer:
@@ -124,6 +125,9 @@ def _answer(text: str, wanted: Wanted, *, how: str, cut: bool = False, tagged: s
     if plain is not None:
         text = plain
         remarks.append("typographic quotes, spaces or invisible characters replaced: as given it did not parse")
+    if cut and (kept := without_half_written(text, language, wanted.entry)) is not None:
+        text = kept
+        remarks.append("what was half-written behind the asked-for code was cut")
     if wanted.gap is not None and tagged in {None, wanted.language}:
         text, remark = put_in_gap(text, wanted.gap, wanted)
         remarks += [remark] if remark else []
@@ -143,4 +147,5 @@ def _main_name(text: str, wanted: Wanted, language: str) -> str:
         return wanted.file
     public = _JAVA_CLASS.search(text) if language == "java" else None
     stem = public[1] if public else ("Main" if language == "java" else FREE_STEM)
-    return stem + LANGUAGES[language].suffix
+    name = stem + LANGUAGES[language].suffix
+    return name if is_safe_name(name) else f"{FREE_STEM}{LANGUAGES[language].suffix}"

@@ -1,4 +1,6 @@
-"""File names that others wrote: which may be laid into a folder, and which leave it."""
+"""File names that others wrote: which may be laid into a folder, which leave it, and which cannot stand together."""
+
+from collections.abc import Iterable
 
 MAX_NAME_CHARS = 200
 MAX_DEPTH = 5  # folders; more is no small program
@@ -18,3 +20,8 @@ def is_safe_name(name: str) -> bool:
         and not any(ch in '\\:*?"<>|' for ch in name)
         and name.isprintable()
     )
+
+
+def fits_beside(name: str, others: Iterable[str]) -> bool:
+    """Whether a file can lie beside others: none of them is a folder on the other's path."""
+    return not any(other.startswith(f"{name}/") or name.startswith(f"{other}/") for other in others)

@@ -5,7 +5,10 @@ import re
 from kettlefield.core.answer import Answer, AnswerFile, Gap, Wanted
 from kettlefield.core.choosing import defines
 from kettlefield.core.continuation import cut_continuation
+from kettlefield.core.definitions import units
+from kettlefield.core.masking import without_comments
 
+ALIKE_WORDS = 4  # a block that begins with as many words of the opening begins as it does
 REPEATED_CHARS = 8  # a line this long that stands in the closing is a repetition, not a coincidence
 
 
@@ -22,9 +25,7 @@ def continue_opening(text: str, wanted: Wanted, gap: Gap) -> Answer:
 
 def put_in_gap(text: str, gap: Gap, wanted: Wanted) -> tuple[str, str]:
     """A block as the whole file, and a remark: as it is when it repeats what was given, else put between the ends."""
-    first = next((row.strip() for row in gap.opening.split("\n") if row.strip()), "")
-    repeats = first != "" and any(row.strip() == first for row in text.split("\n"))
-    if repeats or (wanted.entry is not None and defines(text, wanted.entry)):
+    if (wanted.entry is not None and defines(text, wanted.entry)) or _repeats_opening(text, gap, wanted.language):
         return text, ""
     head = gap.opening
     if text.startswith((" ", "\t")):
@@ -34,6 +35,30 @@ def put_in_gap(text: str, gap: Gap, wanted: Wanted) -> tuple[str, str]:
     return head + _joined(
         _before_closing(text, gap), gap.closing
     ), "only the missing part was written: put into its gap"
+
+
+def _repeats_opening(text: str, gap: Gap, language: str) -> bool:
+    """Whether a block is the whole program: it says again, maybe in other words, what the opening says.
+
+    It defines a function or type that the opening defines, or begins as the opening does; comments, white space
+    and, in SQL, letters' case count for nothing.
+    """
+    if units(text, language) & units(gap.opening, language):
+        return True
+    rows, given = _code_rows(text, language), _code_rows(gap.opening, language)
+    if not rows or not given:
+        return False
+    if given[0] in rows:
+        return True
+    words, opening = " ".join(rows).split(), " ".join(given).split()
+    alike = min(ALIKE_WORDS, len(opening))
+    return alike > 1 and words[:alike] == opening[:alike]
+
+
+def _code_rows(text: str, language: str) -> list[str]:
+    plain = without_comments(text, language)
+    rows = [" ".join(row.split()) for row in (plain.lower() if language == "sql" else plain).split("\n")]
+    return [row for row in rows if row]
 
 
 def _before_closing(text: str, gap: Gap) -> str:

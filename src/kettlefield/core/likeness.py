@@ -4,8 +4,9 @@ import ast
 import re
 from collections.abc import Mapping
 
+from kettlefield.core.pythontext import parse
+
 _SPACE = re.compile(r"\s+")
-MOST_CHARS = 200_000  # beyond this a file is compared as text: parsing it would tell little and take long
 
 
 def first_difference(one: str, other: str) -> int | None:
@@ -33,7 +34,7 @@ def same_code(one: Mapping[str, str], other: Mapping[str, str]) -> bool:
 def _same_file(name: str, one: str, other: str) -> bool:
     if one == other:
         return True
-    if name.endswith(".py") and max(len(one), len(other)) <= MOST_CHARS:
+    if name.endswith(".py"):
         parsed = [_parsed(text) for text in (one, other)]
         if None not in parsed:
             return parsed[0] == parsed[1]
@@ -41,7 +42,5 @@ def _same_file(name: str, one: str, other: str) -> bool:
 
 
 def _parsed(text: str) -> str | None:
-    try:
-        return ast.dump(ast.parse(text))
-    except (SyntaxError, ValueError, RecursionError, MemoryError):
-        return None
+    tree = parse(text)
+    return ast.dump(tree) if isinstance(tree, ast.Module) else None

@@ -5,7 +5,7 @@ from pathlib import PurePosixPath
 from kettlefield.core.answer import Answer, Wanted, ordered_files
 from kettlefield.core.choosing import guess_language, language_of, name_of, tag_of
 from kettlefield.core.fences import Block
-from kettlefield.core.filenames import is_safe_name
+from kettlefield.core.filenames import fits_beside, is_safe_name
 from kettlefield.core.languages import LANGUAGES, NO_PROGRAM
 from kettlefield.core.plaintext import visible
 
@@ -26,6 +26,8 @@ def collect_files(blocks: tuple[Block, ...], wanted: Wanted) -> Answer | None:
             found[target] = block  # a later block is the corrected one
         elif name is not None and not is_safe_name(name):
             remarks.append(f"a file named {visible(name, keep_lines=False)!r} is left out: the name leaves the folder")
+        elif name is not None and not fits_beside(name, (*names, *wanted.given, *extra)):
+            remarks.append(f"a file named {name!r} is left out: another file is in the place of its folder")
         elif name is not None and language_of(block) == wanted.language and len(extra) < MAX_EXTRA_FILES:
             extra[name] = block
         elif block.text.strip() and tag_of(block) not in NO_PROGRAM:

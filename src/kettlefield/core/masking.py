@@ -22,6 +22,22 @@ _SKIPPED = {
 }
 
 
+# how each language's comments begin; what else is skipped is a string
+_COMMENTS = {
+    **dict.fromkeys(("javascript", "c", "cpp", "java", "go", "rust"), ("//", "/*")),
+    "sql": ("--", "/*"),
+    **dict.fromkeys(("python", "bash"), ("#",)),
+}
+
+
+def without_comments(text: str, language: str) -> str:
+    """The text with its comments turned to spaces; strings stay."""
+    pattern, marks = _SKIPPED.get(language), _COMMENTS.get(language, ())
+    if pattern is None:
+        return text
+    return pattern.sub(lambda match: " " * len(match[0]) if match[0].startswith(marks) else match[0], text)
+
+
 def blanked(text: str, language: str) -> str:
     """The text with strings and comments turned to spaces, every other character in its place."""
     pattern = _SKIPPED.get(language)

@@ -6,16 +6,16 @@ from pathlib import PurePosixPath
 from kettlefield.core.answer import Answer, Wanted, ordered_files
 from kettlefield.core.choosing import guess_language, language_of, name_of, tag_of
 from kettlefield.core.fences import Block
-from kettlefield.core.filenames import is_safe_name
+from kettlefield.core.filenames import fits_beside, is_safe_name
 from kettlefield.core.languages import NO_PROGRAM, PAGE, language_of_suffix
 
-_DOCUMENT = re.compile(r"<!doctype\s+html|<html\b|<body\b|<head\b", re.IGNORECASE)
-_START = re.compile(r"<!doctype\s+html|<html\b", re.IGNORECASE)
-_END = re.compile(r"</html\s*>", re.IGNORECASE)
+_DOCUMENT = re.compile(r"<!doctype\s++html|<html\b|<body\b|<head\b", re.IGNORECASE)
+_START = re.compile(r"<!doctype\s++html|<html\b", re.IGNORECASE)
+_END = re.compile(r"</html\s*+>", re.IGNORECASE)
 _NAMED = re.compile(
     r"""<(?:link|script)\b[^>]{0,400}?\b(?:href|src)\s*=\s*["']?(?:\./)?([^"'\s>]{1,200})""", re.IGNORECASE
 )
-_RULE = re.compile(r"^[^{}\n;]{1,200}\{\s*(?:[\w-]+\s*:|$)", re.MULTILINE)
+_RULE = re.compile(r"^[^{}\n;]{1,200}\{\s*+(?:[\w-]++\s*+:|$)", re.MULTILINE)
 
 
 def page_answer(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
@@ -41,7 +41,9 @@ def page_answer(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
     files, remarks, used = {**wanted.given, wanted.file: document.text}, [], [document]
     for name in names:
         block = _block_for(name, rest)
-        if block is not None:
+        if block is not None and not fits_beside(name, files):
+            remarks.append(f"a file named {name!r} is left out: another file is in the place of its folder")
+        elif block is not None:
             rest.remove(block)
             used.append(block)
             files[name] = block.text

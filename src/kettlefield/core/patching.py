@@ -11,8 +11,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 MAX_FUZZ = 2  # context lines at either end of a hunk that may be given up, as patch does
+MOST_LINES = 20_000  # of a file that is edited; every change is looked for in all of them
 MAX_HUNKS = 500  # more is no edit of a small file; keeps hostile text cheap
-_HUNK = re.compile(r"^@@+(?: -(?P<line>\d+)(?:,(?P<old>\d+))? \+\d+(?:,(?P<new>\d+))? @@+.*|.*)$")
+_HUNK = re.compile(r"^@@+(?: -(?P<line>\d{1,9})(?:,(?P<old>\d{1,9}))? \+\d{1,9}(?:,(?P<new>\d{1,9}))? @@+.*|.*)$")
 _SEARCH, _MIDDLE, _REPLACE = (
     re.compile(r"^\s*<{5,9}\s*(?:SEARCH|ORIGINAL|OLD|HEAD)?\s*$", re.IGNORECASE),
     re.compile(r"^\s*={5,9}\s*$"),
@@ -46,6 +47,16 @@ class FileEdit:
 
     name: str | None
     changes: tuple[Change, ...]
+
+    @property
+    def is_new(self) -> bool:
+        """Whether it only adds: it can make a file that was not there."""
+        return not any(change.old for change in self.changes)
+
+    @property
+    def new_text(self) -> str:
+        """What it adds, as a whole file."""
+        return "".join(row + "\n" for change in self.changes for row in change.new)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,15 +95,14 @@ def parse_diff(text: str) -> tuple[FileEdit, ...]:
 
     lines = text.split("\n")
     for index, row in enumerate(lines):
-        following = lines[index + 1] if index + 1 < len(lines) else ""
-        if row.startswith("--- ") and following.startswith("+++ "):
+        if row.startswith("--- ") and index + 1 < len(lines) and lines[index + 1].startswith("+++ "):
             end_file()
-            name = _file_name(following[4:]) or _file_name(row[4:])
+            name = _file_name(lines[index + 1][4:]) or _file_name(row[4:])
         elif row.startswith("+++ ") and hunk is None:
             continue
-        elif (found := _HUNK.match(row)) is not None:
+        elif row.startswith("@@") and (match := _HUNK.match(row)) is not None:
             end_hunk()
-            hunk, head = [], found
+            hunk, head = [], match
         elif hunk is not None:
             if row[:1] in {" ", "+", "-"} or row == "":
                 hunk.append(row or " ")
@@ -182,9 +192,10 @@ def apply_changes(original: str, changes: tuple[Change, ...]) -> Patched:
     for number, change in enumerate(changes, 1):
         place = _place(lines, change, shift)
         if place is None:
-            return Patched(
-                text=original, fit=Fit.NONE, remarks=(f"change {number} of {len(changes)} fits nowhere in the file",)
-            )
+            said = f"change {number} of {len(changes)} fits nowhere in the file"
+            return Patched(text=original, fit=Fit.NONE, remarks=(said,))
+        if len(lines) > MOST_LINES:
+            return Patched(text=original, fit=Fit.NONE, remarks=(f"the file grows beyond {MOST_LINES:,} lines",))
         at, length, new, how = place
         if how:
             fit = Fit.FUZZ

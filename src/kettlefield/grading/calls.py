@@ -10,20 +10,8 @@ from kettlefield.core.agreement import compare_values
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.results import (
-    DETAIL_LIMIT,
-    CheckResult,
-    Finding,
-    error_end,
-    error_words,
-    frames_of,
-    make_result,
-    show,
-    start_fault,
-    stopped,
-    tail_of,
-    to_limits,
-)
+from kettlefield.grading.frames import DETAIL_LIMIT, Frame, StepFrame, frames_of, plain_value, show, start_fault
+from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of, to_limits
 from kettlefield.sandbox.building import Built
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.sandbox.job import RunReport
@@ -54,24 +42,24 @@ def values_of_calls(exercise: Exercise, check: CallsCheck, built: Built, isolati
     report = run_job(
         built.calls_job(_order(check, cases, built.main, nonce), to_limits(exercise.spec.limits)), isolation
     )
-    by_case = {frame["case"]: frame for frame in frames_of(report.results, nonce) if "case" in frame}
-    if len(by_case) < len(cases):
+    by_case = {frame.case: frame for frame in frames_of(report.results, nonce)}
+    if any(number not in by_case for number in range(len(cases))):
         raise InputError(f"its own answer fails on a variant: {tail_of(report)}", exercise.id, "Mend it.")
     return tuple(_expecting(case, by_case[number]) for number, case in enumerate(cases))
 
 
-def _expecting(case: CallCase, frame: dict[str, Any]) -> CallCase:
+def _expecting(case: CallCase, frame: Frame) -> CallCase:
     if case.steps:
-        pairs = zip(case.steps, frame.get("steps", []), strict=True)
+        pairs = zip(case.steps, frame.steps or (), strict=True)
         steps = tuple(msgspec.structs.replace(step, **_outcome_of(result)) for step, result in pairs)
         return msgspec.structs.replace(case, steps=steps, by_hand=False)
     return msgspec.structs.replace(case, **_outcome_of(frame), by_hand=False)
 
 
-def _outcome_of(frame: dict[str, Any]) -> dict[str, Any]:
-    if "error" in frame:
-        return {"expect": None, "raises": frame["error"]["type"]}
-    return {"expect": _numbers(frame["value"]), "raises": None}
+def _outcome_of(frame: StepFrame) -> dict[str, Any]:
+    if frame.error is not None:
+        return {"expect": None, "raises": frame.error.type}
+    return {"expect": plain_value(frame.value), "raises": None}
 
 
 def _order(check: CallsCheck, cases: tuple[CallCase, ...], file: str, nonce: str) -> dict[str, Any]:
@@ -90,7 +78,7 @@ def _read(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[CallCas
     fault = start_fault(frames)
     if fault is not None:
         return Finding(end=fault[0], agreed=0, detail=fault[1], feedback=fault[1])
-    by_case = {frame["case"]: frame for frame in frames if isinstance(frame.get("case"), int)}
+    by_case = {frame.case: frame for frame in frames if frame.case is not None}
     agreed, end, detail, feedback = 0, RunEnd.FINISHED, "", ""
     for number, case in enumerate(cases):
         frame = by_case.get(number)
@@ -107,17 +95,16 @@ def _read(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[CallCas
     return Finding(end=end, agreed=agreed, detail=detail, feedback=feedback)
 
 
-def _judge(check: CallsCheck, case: CallCase, frame: dict[str, Any]) -> tuple[RunEnd, str, str]:
+def _judge(check: CallsCheck, case: CallCase, frame: Frame) -> tuple[RunEnd, str, str]:
     """How one case ended, what was wrong for the reader, and the same without what was expected."""
     call = _call(check.callee, case.args)
     if check.object is None:
         return _judge_call(check, call, (case.expect, case.raises), frame)
-    if "error" in frame:
+    if frame.error is not None:
         return _judge_call(check, call, (None, None), frame)
-    results = frame.get("steps")
-    results = results if isinstance(results, list) else []
+    results = frame.steps or ()
     for number, step in enumerate(case.steps):
-        result = results[number] if number < len(results) and isinstance(results[number], dict) else {}
+        result = results[number] if number < len(results) else StepFrame()
         found = _judge_call(check, f"{call}, then {_call(step.call, step.args)}", (step.expect, step.raises), result)
         if found[1]:
             return found
@@ -125,33 +112,27 @@ def _judge(check: CallsCheck, case: CallCase, frame: dict[str, Any]) -> tuple[Ru
 
 
 def _judge_call(
-    check: CallsCheck, call: str, wanted: tuple[Any, str | None], frame: dict[str, Any]
+    check: CallsCheck, call: str, wanted: tuple[Any, str | None], frame: StepFrame
 ) -> tuple[RunEnd, str, str]:
     expect, raises = wanted
-    if "error" in frame:
-        error = frame["error"]
-        if raises is not None and raises in error.get("kinds", [error.get("type")]):
+    error = frame.error
+    if error is not None:
+        if raises is not None and raises in (error.kinds or (error.type,)):
             return RunEnd.FINISHED, "", ""
-        told = f"{call} raised {error_words(error)}"
+        told = f"{call} raised {error.words}"
         if raises is not None:  # an error was asked for, and it is another one
             return RunEnd.FINISHED, f"{told}, expected {raises}", f"{told}, which is wrong"
-        return error_end(error), told, told
-    value = _numbers(frame.get("value"))
+        return error.end, told, told
+    if frame.value is msgspec.UNSET:
+        said = f"{call} gave nothing that can be read"
+        return RunEnd.CRASHED, said, said
+    value = plain_value(frame.value)
     gave = f"{call} gave {show(value)}"
     if raises is not None:
         return RunEnd.FINISHED, f"{gave}, expected it to raise {raises}", f"{gave}, which is wrong"
     if compare_values(value, expect, how=check.compare, tolerance=check.tolerance):
         return RunEnd.FINISHED, "", ""
     return RunEnd.FINISHED, f"{gave}, expected {show(expect)}", f"{gave}, which is wrong"
-
-
-def _numbers(value: Any) -> Any:
-    """The harness writes numbers that JSON lacks as {"$number": "NaN"}."""
-    if isinstance(value, dict):
-        if value.keys() == {"$number"}:
-            return float(str(value["$number"]).replace("Infinity", "inf"))
-        return {key: _numbers(item) for key, item in value.items()}
-    return [_numbers(item) for item in value] if isinstance(value, list) else value
 
 
 def _call(name: str, args: list[Any]) -> str:

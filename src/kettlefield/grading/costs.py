@@ -9,24 +9,15 @@ import json
 import secrets
 from dataclasses import dataclass, replace
 
+import msgspec
+
 from kettlefield.core.agreement import values_agree
 from kettlefield.core.growth import Ruling, Slope, fit_exponent, ratio_of_pairs
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import shorten
+from kettlefield.grading.frames import DETAIL_LIMIT, Frame, frames_of, plain_value, start_fault
 from kettlefield.grading.programs import run_case
-from kettlefield.grading.results import (
-    DETAIL_LIMIT,
-    CheckResult,
-    Finding,
-    error_end,
-    error_words,
-    frames_of,
-    make_result,
-    start_fault,
-    stopped,
-    tail_of,
-    to_limits,
-)
+from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of, to_limits
 from kettlefield.grading.scripts import run_tool
 from kettlefield.sandbox.building import Built
 from kettlefield.sandbox.isolation import Isolation
@@ -120,14 +111,14 @@ class _Bench:
         report = run_job(built.calls_job(order, self._limits), self._isolation)
         frames = frames_of(report.results, nonce)
         fault = start_fault(frames) or stopped(report)
-        frame = next((frame for frame in frames if "case" in frame), {})
-        if fault is None and "error" in frame:
-            fault = error_end(frame["error"]), error_words(frame["error"])
-        if fault is None and "value" not in frame:
+        frame = next((frame for frame in frames if frame.case is not None), Frame())
+        if fault is None and frame.error is not None:
+            fault = frame.error.end, frame.error.words
+        if fault is None and frame.value is msgspec.UNSET:
             fault = RunEnd.CRASHED, f"ended in mid-run: {tail_of(report)}"
         if fault is not None:
             raise _RunError(fault[0], f"size {size}: {fault[1]}")
-        return report, frame["value"]
+        return report, plain_value(frame.value)
 
 
 def run_growth(exercise: Exercise, check: GrowthCheck, built: Built, own: Built, isolation: Isolation) -> CheckResult:

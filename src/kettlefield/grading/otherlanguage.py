@@ -6,6 +6,7 @@ import re
 from kettlefield.core.answer import Answer
 from kettlefield.core.choosing import guess_language
 from kettlefield.core.languages import LANGUAGES
+from kettlefield.core.pythontext import parse
 from kettlefield.rig.toolchains import Toolchain, find_toolchain
 from kettlefield.sandbox.building import Built, build_answer
 from kettlefield.sandbox.isolation import Isolation
@@ -46,10 +47,10 @@ def is_other_language(answer: Answer, wanted: str, isolation: Isolation) -> bool
 
 
 def _is_python(text: str) -> bool:
-    try:
-        body = ast.parse(text).body
-    except (SyntaxError, ValueError, RecursionError, MemoryError):
+    tree = parse(text)
+    if not isinstance(tree, ast.Module):
         return False
+    body = tree.body
     return any(isinstance(node, ast.FunctionDef | ast.ClassDef) for node in body) or (
         sum(isinstance(node, _COUNTING) for node in body) >= MIN_STATEMENTS
     )
@@ -57,7 +58,7 @@ def _is_python(text: str) -> bool:
 
 def _builds(text: str, language: str, isolation: Isolation) -> bool:
     toolchain = find_toolchain(language)
-    public = re.search(r"\bpublic\s+class\s+(\w+)", text)
+    public = re.search(r"\bpublic\s++class\s++(\w{1,100})", text)
     name = f"{public[1]}.java" if language == "java" and public else f"answer{LANGUAGES[language].suffix}"
     return isinstance(toolchain, Toolchain) and isinstance(
         build_answer(toolchain, {name: text}, name, isolation), Built

@@ -20,7 +20,8 @@ from kettlefield.core.outcome import RunEnd
 from kettlefield.core.page_rules import rule_faults
 from kettlefield.core.plaintext import shorten
 from kettlefield.core.seen import NEAR_COLOUR, read_colour, shortfall
-from kettlefield.grading.results import DETAIL_LIMIT, CheckResult, Finding, frames_of, make_result, stopped, tail_of
+from kettlefield.grading.frames import DETAIL_LIMIT, lines_of
+from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of
 from kettlefield.rig.packages import find_packages
 from kettlefield.rig.toolchains import DRIVER, Missing, find_toolchain
 from kettlefield.sandbox.building import Built
@@ -116,7 +117,7 @@ def _run(
     visits = _visits(exercise, checks)
     nonce = secrets.token_hex(16)
     report = run_job(_job(exercise, visits, answers, nonce), isolation)
-    frames = frames_of(report.results, nonce)
+    frames = lines_of(report.results, nonce)
     by_visit = {frame["visit"]: frame for frame in frames if "visit" in frame and "seen" in frame}
     lost = _why_lost(report, frames)
     found: list[Visited] = []

@@ -8,18 +8,8 @@ from kettlefield.core.agreement import values_agree, words_agree
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.patterns import matches_whole
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.results import (
-    DETAIL_LIMIT,
-    CheckResult,
-    Finding,
-    frames_of,
-    make_result,
-    show,
-    start_fault,
-    stopped,
-    tail_of,
-    to_limits,
-)
+from kettlefield.grading.frames import DETAIL_LIMIT, frames_of, show, start_fault
+from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of, to_limits
 from kettlefield.sandbox.building import Built
 from kettlefield.sandbox.files import split_exports, with_files
 from kettlefield.sandbox.isolation import Isolation

@@ -1,16 +1,13 @@
 """What a check found, and the words for it: shared by all kinds of checks."""
 
-import json
 from dataclasses import dataclass
-from typing import Any
 
 from kettlefield.core.outcome import RunEnd
-from kettlefield.core.plaintext import last_lines, shorten
+from kettlefield.core.plaintext import last_lines, shorten, visible
+from kettlefield.grading.frames import DETAIL_LIMIT
 from kettlefield.sandbox.building import BuildFault
 from kettlefield.sandbox.job import RunLimits, RunReport
 from kettlefield.suite.format import Check, Limits
-
-DETAIL_LIMIT = 600  # characters of a value or message kept for the reader
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,21 +77,6 @@ def to_limits(limits: Limits) -> RunLimits:
     return RunLimits(wall_s=limits.wall, cpu_s=limits.cpu, memory_bytes=limits.memory, output_bytes=limits.output)
 
 
-def frames_of(results: bytes, nonce: str) -> list[dict[str, Any]]:
-    """Frames with our nonce; anything else on the descriptor was written by somebody else."""
-    frames = []
-    mark = f"{nonce} ".encode()
-    for line in results.split(b"\n"):
-        if line.startswith(mark):
-            try:
-                frame = json.loads(line[len(mark) :])
-            except (ValueError, RecursionError):
-                continue
-            if isinstance(frame, dict):
-                frames.append(frame)
-    return frames
-
-
 def stopped(report: RunReport) -> tuple[RunEnd, str] | None:
     """How the run was stopped from outside, if it was."""
     if report.rig_fault is not None:
@@ -106,36 +88,7 @@ def stopped(report: RunReport) -> tuple[RunEnd, str] | None:
     return None
 
 
-def start_fault(frames: list[dict[str, Any]]) -> tuple[RunEnd, str] | None:
-    """Why the answer could not be built or loaded, if it could not."""
-    for frame in frames:
-        if "build" in frame:
-            return RunEnd.NO_BUILD, error_words(frame["build"])
-        if "load" in frame:
-            return error_end(frame["load"]), error_words(frame["load"])
-    return None
-
-
-def error_end(error: dict[str, Any]) -> RunEnd:
-    """What an error that the harness describes makes of the run."""
-    if "module" in error:
-        return RunEnd.MISSING_MODULE
-    return RunEnd.OVER_LIMIT if "limit" in error else RunEnd.CRASHED
-
-
-def error_words(error: dict[str, Any]) -> str:
-    """An error that the harness describes, in one line."""
-    line = error.get("line")
-    at = f" (line {line})" if line else ""
-    return shorten(f"{error.get('type')}: {error.get('message')}{at}", DETAIL_LIMIT)
-
-
-def show(value: Any) -> str:
-    """A value as JSON, shortened."""
-    return shorten(json.dumps(value, ensure_ascii=False), DETAIL_LIMIT)
-
-
 def tail_of(report: RunReport) -> str:
     """The last that a run said on standard error, or its exit status."""
-    tail = last_lines(report.stderr.decode("utf-8", errors="replace"), 3)
+    tail = visible(last_lines(report.stderr.decode("utf-8", errors="replace"), 3))
     return shorten(tail, DETAIL_LIMIT) if tail else f"exit status {report.exit_status}, nothing on standard error"

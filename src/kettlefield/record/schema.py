@@ -9,21 +9,24 @@ History of the format:
 6: exercises tell why they are not measured and how their replies are marked; pictures of pages, marks, assessments.
 """
 
-from sqlalchemy import (
-    Boolean,
-    Column,
-    Float,
-    ForeignKey,
-    Integer,
-    LargeBinary,
-    MetaData,
-    String,
-    Table,
-    UniqueConstraint,
-)
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy import Boolean, Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, UniqueConstraint
 
 SCHEMA_VERSION = 6
 metadata = MetaData()
+
+
+class String(sa.types.TypeDecorator[str]):
+    """Text that may hold halves of surrogate pairs, as replies do: a database takes none, so they are escaped."""
+
+    impl = sa.String
+    cache_ok = True
+
+    def process_bind_param(self, value: Any, dialect: Any) -> Any:
+        """See ``sqlalchemy.types.TypeDecorator``."""
+        return value.encode("utf-8", "backslashreplace").decode() if isinstance(value, str) else value
 
 
 def _id() -> Column[int]:

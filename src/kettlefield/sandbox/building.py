@@ -33,6 +33,7 @@ BUILD_LIMITS = RunLimits(
 KEPT_BUILDS = 24
 _kept: dict[object, bytes] = {}
 _kept_lock = threading.Lock()
+MADE_DIR = ".made"  # of what a build makes; an answer's own names never begin with a dot
 ERROR_CHARS = 1200  # of a compiler's words
 
 
@@ -52,36 +53,44 @@ class Recipe:
 RECIPES = {
     "c": Recipe(
         build="PROGRAM -std=c17 -O1 -o /tmp/out @ -lm -pthread",
-        keeps="program",
-        run=("./program",),
+        keeps=f"{MADE_DIR}/program",
+        run=(f"./{MADE_DIR}/program",),
         missing=re.compile(r"fatal error: \S+: No such file"),
         joins=True,
     ),
     "cpp": Recipe(
         build="PROGRAM -std=c++20 -O1 -o /tmp/out @ -pthread",
-        keeps="program",
-        run=("./program",),
+        keeps=f"{MADE_DIR}/program",
+        run=(f"./{MADE_DIR}/program",),
         missing=re.compile(r"fatal error: \S+: No such file"),
         joins=True,
     ),
     "rust": Recipe(
         build="PROGRAM --edition 2021 -O -o /tmp/out @",
-        keeps="program",
-        run=("./program",),
+        keeps=f"{MADE_DIR}/program",
+        run=(f"./{MADE_DIR}/program",),
         missing=re.compile(r"use of (?:undeclared|unresolved) (?:crate|module)|can't find crate|unresolved import"),
     ),
     "go": Recipe(
         build="HOME=/tmp GOCACHE=/tmp/cache GOFLAGS=-mod=mod GO111MODULE=off PROGRAM build -o /tmp/out @",
-        keeps="program",
-        run=("./program",),
+        keeps=f"{MADE_DIR}/program",
+        run=(f"./{MADE_DIR}/program",),
         missing=re.compile(r"cannot find package|is not in GOROOT|no required module"),
         bound_address_space=False,
         joins=True,
     ),
     "java": Recipe(
         build="mkdir /tmp/o && PROGRAM -J-Xmx512m -d /tmp/o @ && (cd /tmp/o && jar -J-Xmx256m cf /tmp/out .)",
-        keeps="program.jar",
-        run=("java", "-Xmx{heap_mib}m", "-XX:+UseSerialGC", "-XX:TieredStopAtLevel=1", "-cp", "program.jar", "{stem}"),
+        keeps=f"{MADE_DIR}/program.jar",
+        run=(
+            "java",
+            "-Xmx{heap_mib}m",
+            "-XX:+UseSerialGC",
+            "-XX:TieredStopAtLevel=1",
+            "-cp",
+            f"{MADE_DIR}/program.jar",
+            "{stem}",
+        ),
         missing=re.compile(r"error: package \S+ does not exist"),
         bound_address_space=False,
         joins=True,

@@ -17,6 +17,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from kettlefield.core.errors import RigError
+from kettlefield.core.plaintext import visible
 from kettlefield.core.units import format_bytes
 from kettlefield.rig.processes import process_tree, proportional_bytes, resident_bytes
 from kettlefield.sandbox.gate import Gate
@@ -57,12 +58,16 @@ def _stage(job: Job, folder: Path) -> Staged:
     folder.chmod(0o755)  # the run has a user id of its own and must be able to look in
     for name, content in job.files.items():
         path = folder / name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if isinstance(content, bytes):
-            path.write_bytes(content)
-        else:
-            path.write_text(content, encoding="utf-8", errors="surrogatepass", newline="")
-        path.chmod(0o755 if isinstance(content, bytes) else 0o644)
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            if isinstance(content, bytes):
+                path.write_bytes(content)
+            else:
+                path.write_text(content, encoding="utf-8", errors="surrogatepass", newline="")
+            path.chmod(0o755 if isinstance(content, bytes) else 0o644)
+        except OSError as err:
+            where = visible(name, keep_lines=False)
+            raise RigError(f"cannot stage a file ({err.strerror})", where, "Make room, or check its name.") from err
     return Staged(folder=folder, names=tuple(job.files))
 
 

@@ -33,9 +33,18 @@ def plain(value, depth=0):
     if isinstance(value, dict):
         pairs = [(key, plain(item, depth + 1)) for key, item in dict.items(value)]
         if all(type(key) in (str, int, float) for key, _ in pairs):
-            return {key if type(key) is str else json.dumps(key): item for key, item in pairs}
+            named = {name_of(key): item for key, item in pairs}
+            if len(named) == len(pairs):  # 1 and "1" are two keys here, and one in JSON
+                return named
         return {"$pairs": [[plain(key, depth + 1), item] for key, item in pairs]}
     return {"$object": kind.__name__}
+
+
+def name_of(key):
+    """A mapping's key as JSON has it; one that begins like our own marks is escaped."""
+    if type(key) is not str:
+        return json.dumps(key)
+    return "$" + key if key.startswith("$") else key
 
 
 def describe(error):

@@ -20,7 +20,7 @@ function plain(value, depth = 0) {
   if (Array.isArray(value)) return Array.from(value, (item) => plain(item, depth + 1));
   const kind = Object.getPrototypeOf(value)?.constructor?.name;
   if (kind !== undefined && kind !== "Object") return { $object: kind };
-  return Object.fromEntries(Object.keys(value).map((key) => [key, plain(value[key], depth + 1)]));
+  return Object.fromEntries(Object.keys(value).map((key) => [key.startsWith("$") ? "$" + key : key, plain(value[key], depth + 1)]));
 }
 
 function kinds(error) {
