@@ -74,7 +74,7 @@ def test_only_requests_timed_alone_and_without_fault_enter_speed(write):
     writer.trial(ids, 0, PASSED, stamps=(9.0, 9.1))
     row = contrast(writer.record).rows[0]
     assert row.speed["first_token_s"] == (0.1, 0.2, 0.4)
-    assert row.speed["decode_rate_tps"] == pytest.approx((20.0, 20.0, 20.0))
+    assert row.speed["decode_rate_tps"] == pytest.approx((11.0, 11.0, 11.0))  # by hand: 11 x (1 - 1/2) / 0.5 s
     assert len(speed_frame(writer.record)) == 3
 
 
@@ -87,7 +87,7 @@ def test_memory_is_the_highest_of_all_phases_and_held_against_the_prediction(wri
     row = contrast(writer.record).rows[0]
     assert (row.peak_bytes, row.host_peak_bytes, row.accelerator_peak_bytes, row.load_s) == (800, 300, 505, 1.5)
     assert row.prediction_error == pytest.approx(0.2)
-    assert row.ceiling_share == pytest.approx(40 / 80)
+    assert row.ceiling_share == pytest.approx(21 * (1 - 1 / 2) / 0.5 / 80)
 
 
 def test_what_was_not_measured_is_none_not_zero(write):

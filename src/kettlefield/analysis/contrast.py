@@ -18,7 +18,7 @@ from kettlefield.analysis.frames import (
     trials_frame,
 )
 from kettlefield.analysis.suites import SeedPair, SuiteFigures, by_suite, exercises_frame, seed_pairs, together
-from kettlefield.analysis.timing import undisturbed
+from kettlefield.analysis.timing import usable_of
 from kettlefield.core.errors import InputError
 from kettlefield.core.estimate import Estimate
 from kettlefield.core.frontier import frontier
@@ -28,6 +28,11 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.core.paired import passes_in_k
 from kettlefield.core.timeline import quantile
 from kettlefield.record.store import Record
+
+# what the peak of a server differs from one run to the next where only one run was seen: allocators round to pages and
+# arenas, and a peak between two looks is missed
+SPREAD_BYTES = 2 * 2**20
+SPREAD_SHARE = 0.005
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,6 +56,7 @@ class Figures:
     host_peak_bytes: int | None
     accelerator_peak_bytes: int | None
     load_s: float | None
+    load_kind: str | None  # of that load
     weights_bytes: int | None
     predicted_bytes: int | None  # peak memory as the header foretold it
     decode_ceiling_tps: float | None  # decode rate that bandwidth allows with an empty cache
@@ -66,6 +72,8 @@ class Figures:
     suites: tuple[SuiteFigures, ...]
     against: Against | None  # its reference level; None: it is one, or the record holds none
     seeds: tuple[SeedPair, ...]  # where the campaign asks one suite on several
+    peak_spread_bytes: int  # what the peak differs from one run to the next, at the least
+    doubts: dict[str, str]  # field or measure -> why what was found of it decides nothing
     speed: dict[str, tuple[float, ...]] = field(repr=False)  # samples by field
 
     def estimate(self, measure: Measure, *, confidence: float) -> Estimate | float | None:
@@ -101,6 +109,8 @@ class Figures:
     def ceiling_share(self) -> float | None:
         """Median decode rate over what bandwidth allows."""
         rates = self.speed["decode_rate_tps"]
+        if "decode_rate_tps" in self.doubts:
+            return None
         return quantile(rates, 0.5) / self.decode_ceiling_tps if rates and self.decode_ceiling_tps else None
 
 
@@ -127,12 +137,20 @@ def on_frontier(rows: Sequence[Figures]) -> tuple[str, ...]:
         for row in rows
         if row.pass_rate is not None and row.peak_bytes is not None and row.seconds_per_solved is not None
     ]
-    figures = [
-        (row.pass_rate.value, -float(row.peak_bytes), -row.seconds_per_solved)
-        for row in known
-        if row.pass_rate is not None and row.peak_bytes is not None and row.seconds_per_solved is not None
-    ]
+    figures = [figure for row in known if (figure := _ranges(row)) is not None]
     return tuple(row.candidate for row, best in zip(known, frontier(figures), strict=True) if best)
+
+
+def _ranges(row: Figures) -> tuple[tuple[float, float], ...] | None:
+    """Pass rate, memory and time for each solved exercise as ranges in which they lie; higher is better."""
+    rate, peak, seconds = row.pass_rate, row.peak_bytes, row.seconds_per_solved
+    if rate is None or peak is None or seconds is None:
+        return None
+    low, high = rate.low or 0.0, 1.0 if rate.high is None else rate.high
+    # the time of a trial is as it is; how many of them are solved is what chance has a part in
+    slowest = -seconds * rate.value / low if low > 0 else float("-inf")
+    spread = row.peak_spread_bytes
+    return (low, high), (-float(peak + spread), -float(peak - spread)), (slowest, -seconds * rate.value / high)
 
 
 def contrast(record: Record, *, confidence: float = 0.95, reference: str | None = None) -> Contrast:
@@ -209,6 +227,12 @@ def _figures(
     solved = int(counted["passed"].sum())
     facts = json.loads(entry["weights_facts"])
     suites = by_suite(counted, exercises)
+    samples = {name: usable_of(speed, name) for name in sorted(_speed_fields())}
+    load = _load(memory)
+    peak = _most(memory["peak_bytes"])
+    doubts = {name: found.doubt for name, found in samples.items() if found.doubt}
+    if load is not None and load[2] is not None:
+        doubts["load_s"] = f"disturbed: {load[2]} while it loaded"
     return Figures(
         candidate=entry["name"],
         model=entry["model"],
@@ -223,10 +247,11 @@ def _figures(
         score=_mean(counted["score"]),
         passes_in_k=_passes_in_k(counted),
         pass_rate=together(suites, confidence=confidence),
-        peak_bytes=_most(memory["peak_bytes"]),
+        peak_bytes=peak,
         host_peak_bytes=_most(memory["host_peak_bytes"]),
         accelerator_peak_bytes=_most(memory["accelerator_peak_bytes"]),
-        load_s=_first(memory["load_s"]),
+        load_s=load[0] if load is not None else None,
+        load_kind=load[1] if load is not None else None,
         weights_bytes=None if pd.isna(entry["weights_bytes"]) else int(entry["weights_bytes"]),
         predicted_bytes=facts.get("predicted_bytes"),
         decode_ceiling_tps=facts.get("decode_ceiling_tps"),
@@ -242,7 +267,9 @@ def _figures(
         suites=suites,
         against=against,
         seeds=seed_pairs(counted, exercises),
-        speed={name: tuple(undisturbed(speed)[name].dropna().astype(float)) for name in _speed_fields()},
+        peak_spread_bytes=_spread(memory, peak),
+        doubts=doubts,
+        speed={name: found.values for name, found in samples.items()},
     )
 
 
@@ -272,7 +299,23 @@ def _median(column: pd.Series) -> float | None:
     return float(values.median()) if len(values) else None
 
 
-def _first(column: pd.Series) -> float | None:
-    """The first load: later ones of a resumed campaign find the file in the page cache."""
-    values = column.dropna()
-    return float(values.iloc[0]) if len(values) else None
+def _load(memory: pd.DataFrame) -> tuple[float, str, str | None] | None:
+    """Seconds, kind and disturbance of the load that stands for all: the first that found its file in memory, or that
+    was taken as it came. One from the disk is a figure of its own.
+    """
+    known = memory[memory["load_s"].notna()]
+    for kind in ("warm", "as found"):
+        mine = known[known["load_kind"] == kind]
+        if len(mine):
+            disturbed = mine["load_disturbed"].iloc[0]
+            return float(mine["load_s"].iloc[0]), kind, None if pd.isna(disturbed) else str(disturbed)
+    return None
+
+
+def _spread(memory: pd.DataFrame, peak: int | None) -> int:
+    """What peak memory differs from one run to the next: what pages and looks leave open, or what runs were seen to."""
+    if peak is None:
+        return 0
+    ends = memory[memory["phase"] == "load"]["end_bytes"].dropna()
+    seen = int(ends.max() - ends.min()) if len(ends) > 1 else 0
+    return max(SPREAD_BYTES, round(SPREAD_SHARE * peak), seen)

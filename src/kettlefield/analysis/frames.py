@@ -89,12 +89,20 @@ def speed_frame(record: Record) -> pd.DataFrame:
             exchange.c.completion_tokens,
             exchange.c.token_count,
             exchange.c.disturbed,
+            exchange.c.point,
+            exchange.c.session_id.label("session"),
         )
         .join(candidate, candidate.c.id == exchange.c.candidate_id)
-        .where(exchange.c.purpose == "latency", exchange.c.in_flight == 1, exchange.c.fault.is_(None))
+        .where(
+            exchange.c.purpose == "latency",
+            exchange.c.in_flight == 1,
+            exchange.c.fault.is_(None),
+            exchange.c.superseded_at.is_(None),
+        )
         .order_by(exchange.c.id)
     )
-    return _frame(record, query)
+    frame = _frame(record, query)
+    return frame.assign(point=[json.loads(text or "{}") for text in frame["point"]])
 
 
 def memory_frame(record: Record) -> pd.DataFrame:
@@ -105,14 +113,17 @@ def memory_frame(record: Record) -> pd.DataFrame:
             candidate.c.name.label("candidate"),
             session.c.id.label("session"),
             session.c.load_s,
+            session.c.load_kind,
+            session.c.load_disturbed,
             block.c.phase,
             block.c.host_peak_bytes,
             block.c.accelerator_peak_bytes,
             block.c.peak_bytes,
+            block.c.end_bytes,
         )
         .select_from(session)
         .join(candidate, candidate.c.id == session.c.candidate_id)
-        .outerjoin(block, block.c.session_id == session.c.id)
+        .outerjoin(block, sa.and_(block.c.session_id == session.c.id, block.c.superseded_at.is_(None)))
         .order_by(session.c.id, block.c.id)
     )
     return _frame(record, query)

@@ -11,6 +11,7 @@ from kettlefield.core.trend import crossing
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 
+MOSTLY = 0.5  # of a load's time: so much of it must be reading before a rate of reading is told
 Ends = dict[str, tuple[str, dict[str, Any]]]  # procedure -> why it ended, what it found
 
 
@@ -32,7 +33,8 @@ class Load:
     kind: str  # "cold", "warm", "as found"
     load_s: float
     first_answer_s: float | None
-    bytes_s: float | None  # the weights' size over the load time
+    bytes_s: float | None  # the weights' size over the load time; None: the load was not mostly reading
+    disturbed: str | None  # what the host was busy with meanwhile
 
 
 def procedure_ends(record: Record) -> dict[str, Ends]:
@@ -43,7 +45,7 @@ def procedure_ends(record: Record) -> dict[str, Ends]:
     )
     found: dict[str, Ends] = {}
     with record.reading() as connection:
-        for row in connection.execute(query.order_by(table.c.id)):
+        for row in connection.execute(query.where(table.c.superseded_at.is_(None)).order_by(table.c.id)):
             found.setdefault(row.name, {})[row.step] = (row.why_ended, json.loads(row.facts))
     return found
 
@@ -76,19 +78,28 @@ def loads_of(record: Record) -> dict[str, tuple[Load, ...]]:
     """Every timed start of each candidate's server, in the order of the record."""
     table, candidate = schema.session, schema.candidate
     query = sa.select(
-        candidate.c.name, candidate.c.weights_bytes, table.c.load_kind, table.c.load_s, table.c.first_answer_s
+        candidate.c.name,
+        candidate.c.weights_bytes,
+        *(table.c[name] for name in ("load_kind", "load_s", "first_answer_s", "load_disturbed")),
     ).join(candidate, candidate.c.id == table.c.candidate_id)
-    found: dict[str, tuple[Load, ...]] = {}
+    found: dict[str, list[Any]] = {}
     with record.reading() as connection:
         for row in connection.execute(query.where(table.c.load_s.is_not(None)).order_by(table.c.id)):
-            load = Load(
-                kind=row.load_kind,
-                load_s=row.load_s,
-                first_answer_s=row.first_answer_s,
-                bytes_s=row.weights_bytes / row.load_s if row.weights_bytes and row.load_s else None,
-            )
-            found[row.name] = (*found.get(row.name, ()), load)
-    return found
+            found.setdefault(row.name, []).append(row)
+    return {name: tuple(_load(row, rows) for row in rows) for name, rows in found.items()}
+
+
+def _load(row: Any, rows: list[Any]) -> Load:
+    # a load without reading is timed too: what the cold one takes beyond it is reading
+    bare_s = min((other.load_s for other in rows if other.load_kind == "warm"), default=None)
+    reads = row.load_kind == "cold" and bare_s is not None and row.load_s - bare_s >= MOSTLY * row.load_s
+    return Load(
+        kind=row.load_kind,
+        load_s=row.load_s,
+        first_answer_s=row.first_answer_s,
+        bytes_s=row.weights_bytes / row.load_s if reads and row.weights_bytes else None,
+        disturbed=row.load_disturbed,
+    )
 
 
 def floor_depth(known: pd.DataFrame, floor_tps: float) -> float | None:

@@ -13,7 +13,7 @@ from kettlefield.analysis.limits import loads_of, procedure_ends
 from kettlefield.analysis.memory import Memory, memories
 from kettlefield.analysis.scores import Marking, mean_by_exercise, mixed_scores, read_marking
 from kettlefield.analysis.suites import by_suite, exercises_frame, together
-from kettlefield.analysis.timing import timed_frame, undisturbed
+from kettlefield.analysis.timing import GUESSED, is_guessed, timed_frame, usable_of
 from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.escape import escape_signs
 from kettlefield.core.estimate import Estimate
@@ -72,6 +72,17 @@ class Measured:
                 return float(known["floor_s"]) if known else None
         return row.estimate(measure, confidence=confidence)
 
+    def doubt(self, row: Figures, criterion: Criterion) -> str:
+        """Why what was found decides nothing, in words: disturbed, of unlike sessions, guessed; empty: it decides."""
+        measure = MEASURES[criterion.measure]
+        if criterion.at_depth_tokens is not None and measure.field is not None:
+            mine = self._of_depth(row, criterion.at_depth_tokens)
+            return GUESSED if is_guessed(mine) else usable_of(mine, measure.field).doubt
+        if measure.name == "cold_load_s":
+            loads = [load for load in loads_of(self._record).get(row.candidate, ()) if load.kind == "cold"]
+            return f"disturbed: {loads[0].disturbed} while it loaded" if loads and loads[0].disturbed else ""
+        return row.doubts.get(measure.field or measure.name, "")
+
     def against(self, row: Figures, criterion: Criterion) -> Against | None:
         """The candidate held against its reference level, on the exercises that a criterion is about."""
         if not criterion.among or row.against is None:
@@ -118,10 +129,24 @@ class Measured:
         return together(by_suite(mine, self._exercises), confidence=confidence)
 
     def _at_depth(self, row: Figures, depth: int, field: str, quantile: float, confidence: float) -> Found:
+        values = usable_of(self._of_depth(row, depth), field).values
+        return quantile_interval(list(values), quantile, confidence=confidence) if values else None
+
+    def _of_depth(self, row: Figures, depth: int) -> pd.DataFrame:
         frame = self._depths
         wanted = frame["point"].map(lambda point: point["depth_tokens"] == depth).astype(bool)
-        mine = undisturbed(frame[(frame["candidate"] == row.candidate) & wanted])[field].dropna()
-        return quantile_interval(list(mine.astype(float)), quantile, confidence=confidence) if len(mine) else None
+        return frame[(frame["candidate"] == row.candidate) & wanted]
+
+    def reference_passes(self, row: Figures, criterion: Criterion) -> tuple[int, int]:
+        """Trials that the reference level passed, of those paired; and exercises of which it passed at least one."""
+        if row.against is None:
+            return 0, 0
+        keys = ["exercise", "sample"]
+        trials = self._narrowed(criterion) if criterion.among else self._trials
+        mine = trials[trials["candidate"] == row.candidate][keys]
+        other = trials[trials["candidate"] == row.against.reference].merge(mine, on=keys)
+        solved = other[other["passed"].astype(bool)]
+        return len(solved), int(solved["exercise"].nunique())
 
     def _narrowed(self, criterion: Criterion) -> pd.DataFrame:
         return self._trials[self._trials["exercise"].isin(self._wanted(criterion))]

@@ -129,7 +129,7 @@ def _blocks(record: Record) -> pd.DataFrame:
         )
         .join(session, session.c.id == block.c.session_id)
         .join(candidate, candidate.c.id == session.c.candidate_id)
-        .where(session.c.load_kind != "cold")
+        .where(session.c.load_kind != "cold", block.c.superseded_at.is_(None))
         .order_by(block.c.id)
     )
     with record.reading() as connection:
@@ -139,6 +139,13 @@ def _blocks(record: Record) -> pd.DataFrame:
 def _phase(row: dict[Any, Any]) -> PhaseMemory:
     known = {name: row[name] for name in PhaseMemory.__dataclass_fields__}
     return PhaseMemory(**{**known, "energy_j": None if pd.isna(row["energy_j"]) else float(row["energy_j"])})
+
+
+def token_slope(record: Record, candidate: str) -> float | None:
+    """Growth of a candidate's memory with each token of context, in bytes; None: not measured, or none beyond doubt."""
+    timed = timed_frame(record)
+    found = _token_slope(timed[(timed["candidate"] == candidate) & (timed["purpose"] == "depth")])
+    return found.value if found is not None and found.low is not None and found.low > 0 else None
 
 
 def _token_slope(frame: pd.DataFrame) -> Estimate | None:

@@ -28,7 +28,7 @@ def memory_series(record: Record) -> pd.DataFrame:
         sa.select(candidate.c.name, session.c.id, block.c.phase, block.c.samples, block.c.series)
         .join(session, session.c.id == block.c.session_id)
         .join(candidate, candidate.c.id == session.c.candidate_id)
-        .where(session.c.load_kind != "cold", block.c.samples > 0)
+        .where(session.c.load_kind != "cold", block.c.samples > 0, block.c.superseded_at.is_(None))
         .order_by(block.c.id)
     )
     with record.reading() as connection:

@@ -1,6 +1,7 @@
 """What a decision rests on - rig, server, weights, settings, suite - and what of it has changed since."""
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 from kettlefield.rig.survey import rig_state
+from kettlefield.server.loaded import loaded_now
 from kettlefield.server.programs import digest_programs
 from kettlefield.weights.digest import digest_of_files
 from kettlefield.weights.read import files_of
@@ -65,6 +67,8 @@ def changes_of(then: Standing, now: Standing) -> tuple[Change, ...]:
         for side in sides:
             for name in ("path", "files"):  # where they lie, and what the digest says already
                 side.pop(name, None)
+            if part == "server":
+                side["loaded"] = _by_path(side.get("loaded") or {})
         found += changes_between(*sides, path=part)
     return tuple(found)
 
@@ -99,8 +103,22 @@ def changes_since(record: Record, *, folder: Path) -> dict[str, tuple[Change, ..
         known = then.server.get("program") or {}
         program = digest_programs(list(known), folder)
         server = changes_between(known, {one: program.get(one, ABSENT) for one in known}, path="server program")
+        loaded = then.server.get("loaded") or {}
+        now_loaded = loaded_now(loaded)
+        server = (*server, *changes_between(_by_path(loaded), _by_path(now_loaded), path="server loaded"))
         found[name] = (*rig, *server, *weights)
     return found
+
+
+def _by_path(loaded: Mapping[str, Any]) -> dict[str, Any]:
+    """Files and packages that a server loaded, each under its path."""
+    packages = {
+        f"{entry.get('name') or entry['module']} in {entry['root']}": {
+            name: entry.get(name) for name in ("version", "sha256", "record_sha256")
+        }
+        for entry in loaded.get("packages", ())
+    }
+    return {**loaded.get("files", {}), **packages}
 
 
 def _rig_of(facts: dict[str, Any]) -> dict[str, Any]:
@@ -121,12 +139,16 @@ def _last_sessions(record: Record) -> dict[str, dict[str, Any]]:
     """What served each candidate last."""
     session, candidate = schema.session, schema.candidate
     query = (
-        sa.select(candidate.c.name, session.c.description, session.c.program)
+        sa.select(candidate.c.name, session.c.description, session.c.program, session.c.loaded)
         .join(candidate, candidate.c.id == session.c.candidate_id)
         .order_by(session.c.id)
     )
     with record.reading() as connection:
         return {
-            row.name: {"says": row.description, "program": json.loads(row.program) if row.program else None}
+            row.name: {
+                "says": row.description,
+                "program": json.loads(row.program) if row.program else None,
+                "loaded": json.loads(row.loaded) if row.loaded else None,
+            }
             for row in connection.execute(query)
         }

@@ -23,6 +23,7 @@ from kettlefield.core.estimate import Estimate
 from kettlefield.core.intervals import quantile_interval
 from kettlefield.core.timeline import TokenCount, quantile
 from kettlefield.core.trend import drift, median_ratio, slope
+from kettlefield.core.usable import Sample, Usable, usable
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_stamps
 from kettlefield.record.store import Record
@@ -36,7 +37,8 @@ class Cell:
 
     label: str  # of the point: "1,024 tokens deep", "4 clients"
     n: int
-    disturbed: int  # of them marked; left out of the figures unless they are the greater part
+    disturbed: int  # of them marked; left out of the figures
+    doubt: str  # why what is left makes no figure that can be relied on; empty: it does
     first_token_s: Estimate | None  # median
     first_token_p95_s: float | None
     decode_rate_tps: Estimate | None  # median
@@ -112,9 +114,10 @@ def timed_frame(record: Record) -> pd.DataFrame:
             *(exchange.c[name] for name in figures),
             *(exchange.c[name] for name in ("purpose", "point", "disturbed", "in_flight", "scheduled_lag_s")),
             *(exchange.c[name] for name in ("token_count", "packed", "memory_bytes", "stamps")),
+            exchange.c.session_id.label("session"),
         )
         .join(candidate, candidate.c.id == exchange.c.candidate_id)
-        .where(exchange.c.purpose.in_(TIMED), exchange.c.fault.is_(None))
+        .where(exchange.c.purpose.in_(TIMED), exchange.c.fault.is_(None), exchange.c.superseded_at.is_(None))
         .order_by(exchange.c.id)
     )
     with record.reading() as connection:
@@ -123,9 +126,45 @@ def timed_frame(record: Record) -> pd.DataFrame:
 
 
 def undisturbed(frame: pd.DataFrame) -> pd.DataFrame:
-    """The samples that nothing disturbed; all of them where the greater part was disturbed."""
-    clean = frame[frame["disturbed"].isna()]
-    return clean if len(clean) * 2 >= len(frame) else frame
+    """The samples that nothing disturbed."""
+    return frame[frame["disturbed"].isna()]
+
+
+def usable_of(frame: pd.DataFrame, field: str) -> Usable:
+    """The samples of one field that may make a figure; those of each point are judged by themselves.
+
+    Parameters
+    ----------
+    frame : data frame
+        Timed requests: columns point, session, disturbed and the field.
+    field : str
+        A figure of a request.
+    """
+    known = frame[frame[field].notna()]
+    parts = [
+        usable(
+            [
+                Sample(value=float(value), session=int(session), disturbed=disturbed)
+                for value, session, disturbed in zip(
+                    group[field],
+                    group["session"],
+                    group["disturbed"].where(group["disturbed"].notna(), None),
+                    strict=True,
+                )
+            ]
+        )
+        for _, group in _by_point(known)
+    ]
+    doubt = next((part.doubt for part in parts if part.doubt), "")
+    return Usable(values=tuple(value for part in parts for value in part.values), doubt=doubt)
+
+
+GUESSED = "guessed: the server does not count prompt tokens, so how deep it was is not known"
+
+
+def is_guessed(frame: pd.DataFrame) -> bool:
+    """Whether the prompt lengths of some timed requests are guesses."""
+    return any(point.get("guessed") for point in frame["point"])
 
 
 def timings(record: Record) -> tuple[Timing, ...]:
@@ -172,9 +211,7 @@ def _timing(
             *_cells(by["uncached"], lambda _: "a new prompt"),
             *_cells(by["cached"], lambda _: "the same again"),
         ),
-        cache_ratio=median_ratio(
-            [(list(by["cached"]["first_token_s"].dropna()), list(by["uncached"]["first_token_s"].dropna()))]
-        ),
+        cache_ratio=median_ratio([(_first_tokens(by["cached"]), _first_tokens(by["uncached"]))]),
         clients=_clients(by["clients"], ended),
         capacity=capacity_found(speed.get("arrivals", {}), ended),
         loads=loads,
@@ -185,6 +222,10 @@ def _timing(
         first_token_ratio=ratio("first_token_s"),
         decode_ratio=ratio("decode_rate_tps"),
     )
+
+
+def _first_tokens(frame: pd.DataFrame) -> list[float]:
+    return list(undisturbed(frame)["first_token_s"].dropna())
 
 
 def alike_points(mine: pd.DataFrame, other: pd.DataFrame, field: str) -> list[tuple[list[float], list[float]]]:
@@ -219,14 +260,15 @@ def _cells(frame: pd.DataFrame, label: Callable[[dict[str, Any]], str]) -> tuple
 
 
 def _cell(label: str, frame: pd.DataFrame) -> Cell:
+    lagged = frame.assign(first_token_s=frame["first_token_s"] + frame["scheduled_lag_s"].fillna(0.0))
+    found, paced = usable_of(lagged, "first_token_s"), usable_of(frame, "decode_rate_tps")
+    firsts, rates = list(found.values), list(paced.values)
     clean = undisturbed(frame)
-    lags = clean["scheduled_lag_s"].fillna(0.0)
-    firsts = [float(value) for value in (clean["first_token_s"] + lags).dropna()]
-    rates = [float(value) for value in clean["decode_rate_tps"].dropna()]
     return Cell(
         label=label,
         n=len(frame),
         disturbed=int(frame["disturbed"].notna().sum()),
+        doubt=found.doubt or paced.doubt,
         first_token_s=quantile_interval(firsts, 0.5) if firsts else None,
         first_token_p95_s=quantile(firsts, 0.95) if firsts else None,
         decode_rate_tps=quantile_interval(rates, 0.5) if rates else None,
@@ -234,6 +276,10 @@ def _cell(label: str, frame: pd.DataFrame) -> Cell:
         prefill_rate_tps=_median(clean["prefill_rate_tps"]),
         prompt_tokens=_median(clean["prompt_tokens"]),
     )
+
+
+def _depth_label(point: dict[str, Any]) -> str:
+    return f"{point['depth_tokens']:,} tokens" + (" (guessed)" if point.get("guessed") else "")
 
 
 def _grid_label(point: dict[str, Any]) -> str:
@@ -263,7 +309,7 @@ def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: Ends) -> Depth:
     floor = float(plan.get("floor", 0.0))
     _, facts = ended.get("past-window", ("", {}))
     return Depth(
-        cells=_cells(frame, lambda point: f"{point['depth_tokens']:,} tokens"),
+        cells=_cells(frame, _depth_label),
         slope_tps=found,
         floor_tps=floor,
         floor_depth_tokens=floor_depth(known, floor),

@@ -1,6 +1,6 @@
 """Criteria held against a record: each met, not met or undecided, and the verdict on every candidate."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from kettlefield.analysis.contrast import Contrast, Figures
@@ -21,9 +21,13 @@ from kettlefield.core.intervals import samples_for_bound
 from kettlefield.core.marking import Weights
 from kettlefield.core.measures import MEASURES
 from kettlefield.core.paired import Evidence, Pairs, exercises_to_settle, no_worse, score_interval
+from kettlefield.core.units import format_bytes
 from kettlefield.record.store import Record
 from kettlefield.weights.facts import Licence
 from kettlefield.weights.licence import is_allowed
+
+LEAST_SOLVED = 2  # exercises that a reference level must solve before a level can be said to be no worse
+ROOM_ALIKE = 0.05  # of a threshold: less of a difference in room to the thresholds is none
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,6 +60,7 @@ class Decision:
     budget_bytes: int | None  # memory that the plan allows a candidate
     verdicts: tuple[CandidateVerdict, ...]  # of all candidates but baselines
     recommended: dict[str, str]  # model -> candidate
+    why_recommended: dict[str, str]  # model -> the rule that chose it, in words
     conditions: dict[str, tuple[str, ...]]  # candidate -> what its verdict holds for
     weights: Weights  # of marks, in the score that has them mixed in
 
@@ -87,16 +92,61 @@ def overall(verdicts: Sequence[CandidateVerdict]) -> Verdict:
     return Verdict.REJECTED if found else Verdict.UNDECIDED
 
 
-def recommendations(table: Contrast, verdicts: Sequence[CandidateVerdict]) -> dict[str, str]:
-    """For each model the approved candidate that takes the least memory; models without one are left out."""
-    approved = {verdict.candidate for verdict in verdicts if verdict.verdict is Verdict.APPROVED}
-    found: dict[str, Figures] = {}
+def recommendations(table: Contrast, verdicts: Sequence[CandidateVerdict]) -> dict[str, tuple[str, str]]:
+    """For each model one approved candidate, and the rule that chose it; models without one are left out.
+
+    The least peak memory decides. Of those within what a peak differs from one run to the next, the one with the
+    most room to its thresholds is taken; where that is alike too, the one with the least time for each solved exercise.
+    """
+    approved = {verdict.candidate: verdict for verdict in verdicts if verdict.verdict is Verdict.APPROVED}
+    by_model: dict[str, list[Figures]] = {}
     for row in table.rows:
-        best = found.get(row.model)
-        is_known = row.candidate in approved and row.peak_bytes is not None
-        if is_known and (best is None or (row.peak_bytes or 0) < (best.peak_bytes or 0)):
-            found[row.model] = row
-    return {model: row.candidate for model, row in found.items()}
+        if row.candidate in approved and row.peak_bytes is not None:
+            by_model.setdefault(row.model, []).append(row)
+    return {model: _recommended(rows, approved) for model, rows in by_model.items()}
+
+
+def _recommended(rows: list[Figures], approved: Mapping[str, CandidateVerdict]) -> tuple[str, str]:
+    least = min(rows, key=lambda row: row.peak_bytes or 0)
+
+    def is_as_small(row: Figures) -> bool:
+        return (row.peak_bytes or 0) - (least.peak_bytes or 0) <= max(row.peak_spread_bytes, least.peak_spread_bytes)
+
+    equal = [row for row in rows if is_as_small(row)]
+    if len(equal) == 1:
+        return least.candidate, "the approved one with the least peak memory" if len(rows) > 1 else "the approved one"
+    names = ", ".join(row.candidate for row in equal)
+    within = format_bytes(max(row.peak_spread_bytes for row in equal))
+    rooms = {row.candidate: _room(approved[row.candidate]) for row in equal}
+    widest = max(rooms.values())
+    roomy = [row for row in equal if widest - rooms[row.candidate] <= ROOM_ALIKE]
+    alike = f"peak memory of {names} is equal within {within}, what one run differs from the next"
+    if len(roomy) == 1:
+        return roomy[0].candidate, f"{alike}; it has the most room to the thresholds"
+    fastest = min(roomy, key=lambda row: row.seconds_per_solved or float("inf"))
+    return (
+        fastest.candidate,
+        f"{alike}, and so is their room to the thresholds; it takes the least time a solved exercise",
+    )
+
+
+def _room(verdict: CandidateVerdict) -> float:
+    """How far the criterion that is nearest to failing lies from its threshold, as a share of it."""
+    return min((room for one in verdict.judgements if (room := _room_of(one)) is not None), default=0.0)
+
+
+def _room_of(judgement: Judgement) -> float | None:
+    found, threshold = judgement.found, judgement.criterion.threshold
+    if isinstance(threshold, NoWorse) and isinstance(found, Estimate) and found.low is not None:
+        return (found.low + threshold.margin) / threshold.margin
+    if not isinstance(threshold, Threshold) or isinstance(found, str) or found is None:
+        return None
+    low, high = (found.low, found.high) if isinstance(found, Estimate) else (found, found)
+    if threshold.at_least and low is not None:
+        return (low - threshold.at_least) / threshold.at_least
+    if threshold.at_most and high is not None:
+        return (threshold.at_most - high) / threshold.at_most
+    return None
 
 
 def _judge(measured: Measured, row: Figures, criterion: Criterion) -> Judgement:
@@ -108,6 +158,9 @@ def _judge(measured: Measured, row: Figures, criterion: Criterion) -> Judgement:
     threshold = criterion.threshold
     status = judge(threshold, found)
     reason = ""
+    doubt = measured.doubt(row, criterion)
+    if doubt:
+        return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=doubt)
     asked = MEASURES[criterion.measure].among
     trials, planned = (measured.trials(row, criterion), measured.planned(row, criterion)) if asked else (0, 0)
     if 0 < trials < planned:
@@ -141,6 +194,13 @@ def _judge_no_worse(measured: Measured, row: Figures, criterion: Criterion, want
     planned = measured.planned(row, criterion)
     if pairs.pairs < planned:
         reason = f"{pairs.pairs} of {planned} trials are paired so far; run qualify to the end"
+        return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
+    solved, exercises = measured.reference_passes(row, criterion)
+    if exercises < LEAST_SOLVED or solved <= wanted.margin * pairs.pairs:
+        reason = (
+            f"{against.reference} itself passes {solved} of {pairs.pairs}: "
+            f"a drop of {wanted.margin:g} from that means nothing"
+        )
         return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
     reason = _what_settles(pairs, wanted, criterion) if evidence is Evidence.NOT_SHOWN else ""
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)

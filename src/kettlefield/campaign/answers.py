@@ -2,20 +2,24 @@
 
 import asyncio
 import dataclasses
-from collections.abc import Callable
+import logging
+from collections.abc import Callable, Mapping
 from concurrent.futures import Executor
 
 from kettlefield.campaign.plan import Candidate
 from kettlefield.campaign.prompts import follow_up, is_bare, next_turn, render_exercise, reply_text
 from kettlefield.campaign.repair import REPAIRABLE, repair_words
+from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.timeline import read_figures
-from kettlefield.grading.grader import Grade, grade_reply
+from kettlefield.grading.grader import Grade, broken_grade, grade_reply
 from kettlefield.record.entries import AttemptEntry, CheckEntry, ExchangeEntry, TrialEntry
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.suite.format import Exercise
 
+logger = logging.getLogger(__name__)
+SETTLES_WITHIN_S = 0.5  # a process that was killed is seen to be gone only a moment after its connections broke
 MOST_WAITS = 30  # for a server that says it is too busy, before that counts as a fault
 LONGEST_WAIT_S = 60.0
 GRADING_BACKLOG = 4  # trials in grading beside those being asked: a crash must not lose many
@@ -33,12 +37,19 @@ class Desk:
     isolation: Isolation
     graders: Executor
     save: Callable[[TrialEntry], None]
+    neutral: Mapping[str, float]  # settings that do nothing, as this server takes them
+    over_context: Mapping[str, str]  # exercise -> why its prompt does not fit
 
 
-def sampling_of(candidate: Candidate, seed: int) -> dict[str, object]:
-    """The sampling settings as they go over the wire."""
+class _ServerGoneError(Exception):
+    """The server was gone before an exercise was put to it."""
+
+
+def sampling_of(candidate: Candidate, seed: int, neutral: Mapping[str, float] | None = None) -> dict[str, object]:
+    """The sampling settings as they go over the wire; ``neutral`` are those that the plan leaves open."""
     table = candidate.sampling
     sent: dict[str, object] = {
+        **(neutral or {}),
         "temperature": table.temperature,
         "top_p": table.top_p,
         "max_tokens": table.max_tokens,
@@ -46,8 +57,9 @@ def sampling_of(candidate: Candidate, seed: int) -> dict[str, object]:
     }
     for name in ("top_k", "min_p", "repeat_penalty"):
         value = getattr(table, name)
-        if value is not None:  # not sent unless the plan sets it: the server's own default holds
+        if value is not None:
             sent[name] = value
+    sent |= table.extra
     if table.stop:
         sent["stop"] = list(table.stop)
     elif candidate.prompting.style != "chat":
@@ -76,18 +88,58 @@ def exchange_entry(exchange: Exchange, purpose: str, candidate_id: int, session_
 
 
 async def run_answers(desk: Desk, pending: list[tuple[Exercise, int]]) -> None:
-    """Run every pending (exercise, sample): at most ``in_flight`` are asked at once, grading goes on beside."""
+    """Run every pending (exercise, sample): at most ``in_flight`` are asked at once, grading goes on beside.
+
+    When the server dies, what was in flight ends in a fault; the rest is not asked.
+    """
     waiting = list(reversed(pending))
     asking = asyncio.Semaphore(desk.candidate.grading.in_flight)
 
     async def run_in_turn() -> None:
-        while waiting:
-            exercise, sample = waiting.pop()
-            desk.save(await _run_trial(desk, exercise, sample, asking))
+        while waiting and desk.server_is_alive():
+            await _run_guarded(desk, *waiting.pop(), asking)
 
     async with asyncio.TaskGroup() as group:
         for _ in range(min(len(pending), desk.candidate.grading.in_flight + GRADING_BACKLOG)):
             group.create_task(run_in_turn())
+
+
+async def _run_guarded(desk: Desk, exercise: Exercise, sample: int, asking: asyncio.Semaphore) -> None:
+    """One trial into the record; a fault of our own is that trial's outcome, and never ends the campaign."""
+    try:
+        entry = await _run_trial(desk, exercise, sample, asking)
+    except _ServerGoneError:
+        return
+    except Exception as err:
+        entry = _broken_trial(desk, exercise, sample, err)
+    try:
+        desk.save(entry)
+    except RigError:
+        raise  # the record itself cannot be written: nothing more can be kept
+    except Exception as err:
+        desk.save(_broken_trial(desk, exercise, sample, err))
+
+
+def _words_of_ours(desk: Desk, exercise: Exercise, sample: int, err: Exception) -> str:
+    """A fault of our own in one line, with its traceback in the log."""
+    trial = f"{desk.candidate.name}, {exercise.id}, sample {sample}"
+    logger.error("a fault of our own in trial %s", trial, exc_info=err)
+    return f"trial {trial}: a fault of Kettlefield's own ({type(err).__name__}: {err}); its traceback is in the log"
+
+
+def _broken_trial(desk: Desk, exercise: Exercise, sample: int, err: Exception) -> TrialEntry:
+    attempt = _unasked(Outcome.RIG_FAULT, _words_of_ours(desk, exercise, sample, err))
+    return _trial(desk, exercise, sample, [attempt])
+
+
+def _trial(desk: Desk, exercise: Exercise, sample: int, attempts: list[AttemptEntry]) -> TrialEntry:
+    return TrialEntry(
+        candidate_id=desk.candidate_id,
+        exercise_id=exercise.id,
+        sample=sample,
+        seed=_seed(desk, sample),
+        attempts=tuple(attempts),
+    )
 
 
 def _seed(desk: Desk, sample: int) -> int:
@@ -99,24 +151,21 @@ async def _run_trial(desk: Desk, exercise: Exercise, sample: int, asking: asynci
 
     A turn that cannot be mended ends the trial: the next would build on code that is wrong.
     """
-    seed = _seed(desk, sample)
+    if exercise.id in desk.over_context:
+        return _trial(desk, exercise, sample, [_unasked(Outcome.OVER_CONTEXT, desk.over_context[exercise.id])])
     prompting = desk.candidate.prompting
-    ask = dataclasses.replace(render_exercise(exercise, prompting), sampling=sampling_of(desk.candidate, seed))
+    sampling = sampling_of(desk.candidate, _seed(desk, sample), desk.neutral)
+    ask = dataclasses.replace(render_exercise(exercise, prompting), sampling=sampling)
     attempts: list[AttemptEntry] = []
     earlier: dict[str, str] | None = None
     for turn in range(1, len(exercise.turns) + 1):
-        graded = await _run_turn(desk, _Asked(exercise=exercise, turn=turn, earlier=earlier, ask=ask), asking, attempts)
+        asked = _Asked(exercise=exercise, sample=sample, turn=turn, earlier=earlier, ask=ask)
+        graded = await _run_turn(desk, asked, asking, attempts)
         if graded is None or graded.grade.outcome is not Outcome.PASSED or turn == len(exercise.turns):
             break
         earlier = graded.grade.files
         ask = follow_up(graded.ask, graded.reply, next_turn(exercise, turn + 1, prompting), exercise, prompting)
-    return TrialEntry(
-        candidate_id=desk.candidate_id,
-        exercise_id=exercise.id,
-        sample=sample,
-        seed=seed,
-        attempts=tuple(attempts),
-    )
+    return _trial(desk, exercise, sample, attempts)
 
 
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
@@ -124,6 +173,7 @@ class _Asked:
     """One turn as it is put to the model."""
 
     exercise: Exercise
+    sample: int
     turn: int
     earlier: dict[str, str] | None  # the model's own files of the turn before
     ask: Ask
@@ -147,6 +197,8 @@ async def _run_turn(
     while True:
         async with asking:
             exchange = await _ask(desk, ask)
+        if exchange is None and not attempts:
+            raise _ServerGoneError
         if exchange is None or exchange.fault is not None:
             attempts.append(_faulty(desk, exchange, asked.turn))
             return None
@@ -165,8 +217,11 @@ async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
     """
     exchange, tries, waits = None, 1 + desk.candidate.grading.fault_retries, 0
     while tries > 0 and desk.server_is_alive():
-        exchange = await desk.client.ask(ask)
-        if exchange.fault is None:
+        found = await desk.client.ask(ask)
+        if found.fault is not None and not found.refused and await _is_gone(desk) and not found.sent:
+            break  # it was gone before this was asked
+        exchange = found
+        if exchange.fault is None or exchange.over_context:
             break
         if exchange.retry_after_s is not None and waits < MOST_WAITS:
             waits += 1
@@ -176,42 +231,60 @@ async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
     return exchange
 
 
+async def _is_gone(desk: Desk) -> bool:
+    """Whether the server's process has ended, now or within a moment."""
+    for _ in range(10):
+        if not desk.server_is_alive():
+            return True
+        await asyncio.sleep(SETTLES_WITHIN_S / 10)
+    return False
+
+
 async def _grade(desk: Desk, asked: _Asked, exchange: Exchange) -> Grade:
     loop = asyncio.get_running_loop()
     exercise, prompting = asked.exercise, desk.candidate.prompting
-    text = reply_text(exchange.text, exercise, prompting)
     for retry in range(1 + desk.candidate.grading.fault_retries):
-        grade = await loop.run_in_executor(
-            desk.graders,
-            lambda: grade_reply(
-                exercise,
-                text,
-                cap_hit=exchange.cap_hit,
-                isolation=desk.isolation,
-                turn=asked.turn,
-                earlier=asked.earlier,
-                continued=is_bare(exercise, prompting),
-            ),
-        )
+        try:
+            grade = await loop.run_in_executor(
+                desk.graders,
+                lambda: grade_reply(
+                    exercise,
+                    reply_text(exchange.text, exercise, prompting),
+                    cap_hit=exchange.cap_hit,
+                    isolation=desk.isolation,
+                    turn=asked.turn,
+                    earlier=asked.earlier,
+                    continued=is_bare(exercise, prompting),
+                ),
+            )
+        except Exception as err:
+            return broken_grade(_words_of_ours(desk, exercise, asked.sample, err))
         if grade.outcome is not Outcome.RIG_FAULT or retry == desk.candidate.grading.fault_retries:
             return grade
     raise AssertionError("unreachable: the last turn returns")
 
 
 def _faulty(desk: Desk, exchange: Exchange | None, turn: int) -> AttemptEntry:
-    entry = None
-    if exchange is not None:
-        entry = exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id)
+    if exchange is None:
+        return _unasked(Outcome.SERVER_FAULT, "the server was gone before it could be asked", turn)
+    outcome = Outcome.OVER_CONTEXT if exchange.over_context else Outcome.SERVER_FAULT
+    attempt = _unasked(outcome, f"the server {exchange.fault}", turn)
+    entry = exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id)
+    return dataclasses.replace(attempt, exchange=entry)
+
+
+def _unasked(outcome: Outcome, fault: str, turn: int = 1) -> AttemptEntry:
+    """An attempt without a reply."""
     return AttemptEntry(
         turn=turn,
-        exchange=entry,
-        outcome=Outcome.SERVER_FAULT,
+        exchange=None,
+        outcome=outcome,
         score=0.0,
         files={},
         language=None,
         how="not looked for",
         remarks=(),
-        fault=(exchange.fault if exchange is not None else None) or "the server was gone before it could be asked",
+        fault=fault,
         checks=(),
     )
 

@@ -2,16 +2,26 @@
 
 import dataclasses
 import os
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
+from kettlefield.analysis.memory import token_slope
 from kettlefield.campaign.answers import Desk, exchange_entry, run_answers, sampling_of
 from kettlefield.campaign.asked import Asked
-from kettlefield.campaign.guard import guard_session, short_request
+from kettlefield.campaign.context_fit import find_fit
+from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, PARTS, SPEED, Job, measure, steps_left
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
+from kettlefield.campaign.preflight import check_session, neutral_settings, short_request
 from kettlefield.campaign.prompts import render_exercise
-from kettlefield.campaign.registry import Registered, begin_campaign, budget_warning, register_candidates
+from kettlefield.campaign.registry import (
+    Registered,
+    begin_campaign,
+    budget_warning,
+    predict_again,
+    register_candidates,
+)
 from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
@@ -20,6 +30,9 @@ from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator, Watched
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
+
+MOST_RESTARTS = 3  # of a candidate's server that died, in one block
+PREFLIGHT = "preflight"
 
 
 @dataclasses.dataclass(slots=True, kw_only=True)
@@ -38,6 +51,27 @@ class Scope:
     candidates: frozenset[str]
     exercises: frozenset[str]
     parts: frozenset[str] = frozenset(PARTS)
+
+
+@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+class _Left:
+    """What is still to be done for one candidate in one block."""
+
+    pending: list[tuple[Exercise, int]]
+    steps: tuple[str, ...]  # procedures
+    cold_load: bool
+
+    @property
+    def is_empty(self) -> bool:
+        return not (self.pending or self.steps or self.cold_load)
+
+
+@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+class _Died:
+    """A server's process that ended by itself."""
+
+    words: str
+    during: str  # phase
 
 
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,6 +103,8 @@ class Conductor:
         self._accelerator = Watched(accelerator, self._note) if accelerator is not None else None
         self._observer = observer
         self._tally = Tally()
+        self._is_simulated = accelerator is not None and accelerator.simulated
+        self._phase = ""  # of the candidate that is served now
 
     async def run(self, scope: Scope) -> Tally:
         """Run what is not yet in the record.
@@ -112,9 +148,34 @@ class Conductor:
         return [pair for pair in planned[: round(len(planned) * share)] if (pair[0].id, pair[1]) not in finished]
 
     async def _run_candidate(self, candidate: Candidate, work: Work) -> None:
+        """Whatever of a candidate is left in this block; a server that dies is started again, a few times."""
+        tried: frozenset[str] = frozenset()
+        for restart in range(1 + MOST_RESTARTS):
+            left = self._left(candidate, work, tried)
+            if left.is_empty:
+                return
+            died = await self._serve(candidate, work, left)
+            if died is None:
+                return
+            tried |= frozenset(left.steps[: left.steps.index(died.during) + 1] if died.during in left.steps else ())
+            again = restart < MOST_RESTARTS and not self._left(candidate, work, tried).is_empty
+            said = "; it is started again" if again else "; what is left of it is not measured" if restart else ""
+            self._trouble(candidate, work.registered.id, f"{candidate.name}: the server {died.words}{said}")
+
+    def _left(self, candidate: Candidate, work: Work, tried: frozenset[str]) -> "_Left":
+        candidate_id, scope = work.registered.id, work.scope
+        steps = steps_left(candidate, self._record.procedures(candidate_id), scope.parts)
+        return _Left(
+            pending=self._pending(candidate, candidate_id, scope, work.share) if ANSWERS in scope.parts else [],
+            # the procedure that it died in would bring it down again
+            steps=tuple(step for step in steps if step not in tried),
+            cold_load=self._wants_cold_load(candidate, candidate_id, scope),
+        )
+
+    async def _serve(self, candidate: Candidate, work: Work, left: "_Left") -> "_Died | None":
+        """One start of the server, and all that is left to do with it; how it died, if it did."""
         candidate_id = work.registered.id
-        pending = self._pending(candidate, candidate_id, work.scope, work.share) if ANSWERS in work.scope.parts else []
-        steps = steps_left(candidate, self._record.procedures(candidate_id), work.scope.parts)
+        registered = predict_again(self._record, candidate, work.registered, self._accelerator)
         place = Place(
             plan=self._plan,
             candidate=candidate,
@@ -122,61 +183,107 @@ class Conductor:
             record=self._record,
             accelerator=self._accelerator,
         )
-        wants_cold = self._wants_cold_load(candidate, candidate_id, work.scope)
-        if not pending and not steps and not wants_cold:
-            return
-        warning = budget_warning(candidate.name, work.registered.predicted_bytes, self._plan.rig.memory_budget)
+        warning = budget_warning(candidate.name, registered.predicted_bytes, self._plan.rig.memory_budget)
         if warning is not None and work.share * self._plan.rig.blocks <= 1:
             self._record.save_note(warning, candidate_id)
             self._observer.trouble(warning)
-        self._observer.phase(candidate.name, "load")
-        if wants_cold:
+        if left.cold_load:
+            self._observer.phase(candidate.name, "cold load")
             ask = short_request(candidate.prompting, sampling_of(candidate, candidate.sampling.seed))
             await load_from_disk(place, lambda client: client.ask(ask))
-        async with serving(place, load_kind="warm" if wants_cold else "as found") as session:
-            await self._guard(candidate, candidate_id, session)
-            if steps:
-                await self._measure(candidate, candidate_id, session, steps, work.share)
-            if pending:
-                await self._answers_part(candidate, candidate_id, session, pending, work.graders)
+        self._observer.phase(candidate.name, "load")
+        async with serving(place, load_kind="warm" if left.cold_load else "as found") as session:
+            session.phase = self._phase = PREFLIGHT
+            neutral = await self._check(candidate, candidate_id, session)
+            await session.save_loaded(place.weights_files)
+            if left.steps and session.is_alive():
+                await self._measure(candidate, candidate_id, session, left.steps, work.share, neutral)
+            if left.pending and session.is_alive():
+                await self._answers_part(candidate, candidate_id, session, left.pending, work.graders, neutral)
+            process = session.process
+            died = None
+            if process is not None and not process.is_alive:
+                died = _Died(words=f"{process.how_it_ended()}: {process.last_words()}", during=self._phase)
+        if not self._is_simulated:
+            learn(self._record, candidate, candidate_id, token_slope(self._record, candidate.name))
+        return died
 
     def _wants_cold_load(self, candidate: Candidate, candidate_id: int, scope: Scope) -> bool:
         starts_it = candidate.server.url is None and candidate.weights is not None
         asked = candidate.speed.cold_load and SPEED in scope.parts and starts_it
         return asked and not self._record.has_cold_load(candidate_id)
 
-    async def _guard(self, candidate: Candidate, candidate_id: int, session: Session) -> None:
+    async def _check(self, candidate: Candidate, candidate_id: int, session: Session) -> Mapping[str, float]:
+        """The preflight check; the neutral settings that go with every request."""
+        table = candidate.sampling
         if not candidate.prompting.guard:
-            return
-        sampling = sampling_of(candidate, candidate.sampling.seed)
-        guarded = await guard_session(session.client, candidate.prompting, sampling)
-        session.answered(guarded.exchanges[0])
-        for exchange in guarded.exchanges:
+            return neutral_settings(table) if table.neutral else {}
+        self._observer.phase(candidate.name, PREFLIGHT)
+        sampling = sampling_of(candidate, table.seed)
+        checked = await check_session(session.client, candidate.prompting, table, sampling)
+        session.answered(checked.exchanges[0])
+        for exchange in checked.exchanges:
             self._record.save_exchange(exchange_entry(exchange, "guard", candidate_id, session.id))
-        if guarded.refusal is not None and session.is_alive():
+        if checked.refusal is not None and session.is_alive():
             where, hint = session.url, "Correct [sampling] or [prompting]; the server's log may say more."
-            raise ServerError(f"{candidate.name}: a first short request failed: it {guarded.refusal}", where, hint)
-        for warning in guarded.warnings:
-            text = f"{candidate.name}: check [prompting] and [sampling]: {warning}"
-            self._record.save_note(text, candidate_id)
-            self._observer.trouble(text)
+            raise ServerError(f"{candidate.name}: a first short request failed: it {checked.refusal}", where, hint)
+        self._record.save_preflight(session.id, checked.facts)
+        for warning in checked.warnings:
+            self._note(f"{candidate.name}: check [prompting] and [sampling]: {warning}", candidate_id)
+        if checked.refused and table.neutral:
+            names = ", ".join(checked.refused)
+            self._record.save_note(
+                f"{candidate.name}: left at the server's own default, it refuses: {names}", candidate_id
+            )
+        return checked.neutral
 
     async def _measure(
-        self, candidate: Candidate, candidate_id: int, session: Session, steps: tuple[str, ...], share: float
+        self,
+        candidate: Candidate,
+        candidate_id: int,
+        session: Session,
+        steps: tuple[str, ...],
+        share: float,
+        neutral: Mapping[str, float],
     ) -> None:
+        def enter(name: str) -> None:
+            session.phase = self._phase = name
+            self._observer.phase(candidate.name, name)
+
         job = Job(
             candidate=candidate,
             candidate_id=candidate_id,
             session=session,
             asks=[render_exercise(exercise, candidate.prompting) for exercise in self._asked.exercises],
-            sampling=sampling_of(candidate, candidate.sampling.seed),
+            sampling=sampling_of(candidate, candidate.sampling.seed, neutral),
             trouble=lambda text: self._trouble(candidate, candidate_id, text),
             note=lambda text: self._note(text, candidate_id),
-            phase=lambda name: self._observer.phase(candidate.name, name),
+            phase=enter,
             seen=self._observer.seen,
             share=share,
         )
         await measure(job, steps)
+
+    async def _over_context(
+        self,
+        candidate: Candidate,
+        candidate_id: int,
+        session: Session,
+        pending: list[tuple[Exercise, int]],
+        neutral: Mapping[str, float],
+    ) -> Mapping[str, str]:
+        """The exercises whose prompts do not fit, named before the first is asked."""
+        self._observer.phase(candidate.name, "counting")
+        sampling = sampling_of(candidate, candidate.sampling.seed, neutral)
+        exercises = tuple({exercise.id: exercise for exercise, _ in pending}.values())
+        fit = await find_fit(session.client, candidate, exercises, sampling)
+        for exchange in fit.exchanges:
+            self._record.save_exchange(exchange_entry(exchange, "count", candidate_id, session.id))
+        if fit.over:
+            names, context = ", ".join(sorted(fit.over)), candidate.server.context
+            what = f"{len(fit.over)} of {len(exercises)} exercises do not fit the context of {context:,} tokens"
+            self._note(f"{candidate.name}: {what}: {names}", candidate_id)
+        return fit.over
 
     async def _answers_part(
         self,
@@ -185,8 +292,11 @@ class Conductor:
         session: Session,
         pending: list[tuple[Exercise, int]],
         graders: ThreadPoolExecutor,
+        neutral: Mapping[str, float],
     ) -> None:
-        self._observer.phase(candidate.name, "answers")
+        session.phase = self._phase = ANSWERS
+        over = await self._over_context(candidate, candidate_id, session, pending, neutral)
+        self._observer.phase(candidate.name, ANSWERS)
 
         def save(entry: TrialEntry) -> None:
             self._record.save_trial(entry)
@@ -208,15 +318,14 @@ class Conductor:
             isolation=self._isolation,
             graders=graders,
             save=save,
+            neutral=neutral,
+            over_context=over,
         )
         try:
             await run_answers(desk, pending)
         except BaseExceptionGroup as group:
             raise _first(group) from group
-        session.save_phase("answers")
-        if session.process is not None and not session.process.is_alive:
-            words = session.process.last_words()
-            self._trouble(candidate, candidate_id, f"{candidate.name}: the server died half-way: {words}")
+        session.save_phase(ANSWERS)
 
     def _note(self, text: str, candidate_id: int | None = None) -> None:
         self._record.save_note(text, candidate_id)

@@ -27,6 +27,7 @@ def decide(record: Record, *, terms: Terms | None = None) -> Decision:
     terms = terms or terms_of_text(facts["plan_text"], record.path)
     table = contrast(record)
     verdicts = reach_verdicts(record, table, terms.criteria, terms.weights)
+    choices = recommendations(table, verdicts)
     return Decision(
         title=facts["title"],
         simulated=facts["simulated"],
@@ -34,7 +35,8 @@ def decide(record: Record, *, terms: Terms | None = None) -> Decision:
         criteria=terms.criteria,
         budget_bytes=terms.budget_bytes,
         verdicts=verdicts,
-        recommended=recommendations(table, verdicts),
+        recommended={model: candidate for model, (candidate, _) in choices.items()},
+        why_recommended={model: why for model, (_, why) in choices.items()},
         conditions=conditions_of(record, terms.conditions),
         weights=terms.weights,
     )

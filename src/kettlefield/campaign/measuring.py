@@ -3,13 +3,14 @@
 import dataclasses
 import random
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 from kettlefield.campaign.answers import exchange_entry
 from kettlefield.campaign.plan import Candidate
 from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.serving import Session
+from kettlefield.core.errors import InputError
 from kettlefield.instrument.arrivals import ARRIVALS, Limits, Search, seek_capacity
 from kettlefield.instrument.cached import CACHE, time_cached
 from kettlefield.instrument.clients import CLIENTS, time_clients
@@ -19,7 +20,8 @@ from kettlefield.instrument.latency import LATENCY, WARM_UP, Grid, point_name, t
 from kettlefield.instrument.leak import LEAK, watch_for_leak
 from kettlefield.instrument.procedure import BUDGET, DONE, PRECISE, Bench, Budget, Ended, Procedure, Timed
 from kettlefield.record.entries import ProcedureEntry
-from kettlefield.server.exchange import Ask
+from kettlefield.server.exchange import Ask, count_prompt
+from kettlefield.suite.toml_struct import nearest
 
 SPEED, MEMORY, ANSWERS = "speed", "memory", "answers"
 PARTS = (SPEED, MEMORY, ANSWERS)
@@ -42,6 +44,49 @@ class Job:
     phase: Callable[[str], None]
     seen: Callable[[float | None, int | None], None]  # decode rate in tokens/s and memory in bytes, for who watches
     share: float  # of the timed requests that are to be in the record after this: below 1 while blocks are left
+
+
+# the procedures of each part, and the purposes that their requests are kept under
+_OF_SPEED = (LATENCY, DEPTH, SYSTEM, CACHE, CLIENTS, ARRIVALS, LEAK, PAST_WINDOW)
+_PURPOSES = {CACHE: ("cached", "uncached")}
+_OF_MEMORY = (DEPTH, CLIENTS, LEAK)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Again:
+    """What is to be measured again."""
+
+    procedures: frozenset[str]  # with the purposes of their requests
+    memory: bool
+    parts: frozenset[str]
+
+
+def again_of(words: Sequence[str]) -> Again:
+    """What ``--again`` names.
+
+    Parameters
+    ----------
+    words : sequence of str
+        Parts and procedures.
+
+    Raises
+    ------
+    InputError
+        One of them is neither, or the answers part.
+    """
+    procedures: set[str] = set()
+    for word in words:
+        if word == ANSWERS:
+            hint = "A fault of server or rig is asked again with --retry-faults; for other replies begin a new record."
+            raise InputError("answers are not asked again: that would be choosing among results", "--again", hint)
+        named = {SPEED: _OF_SPEED, MEMORY: _OF_MEMORY}.get(word) or ((word,) if word in _OF_SPEED else None)
+        if named is None:
+            raise InputError(f'there is no part "{word}"', "--again", nearest(word, [SPEED, MEMORY, *_OF_SPEED]))
+        procedures.update(named)
+    memory = MEMORY in words
+    purposes = {purpose for name in procedures for purpose in _PURPOSES.get(name, ())}
+    parts = {SPEED} | ({MEMORY} if memory or LEAK in procedures else set())
+    return Again(procedures=frozenset(procedures | purposes), memory=memory, parts=frozenset(parts))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,6 +123,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
     names : tuple of str
         As `steps_left` gives them.
     """
+    job.phase(WARM_UP)
     bench = Bench(
         client=job.session.client,
         sampling=dict(job.sampling),
@@ -168,17 +214,21 @@ def _arrivals(job: Job, bench: Bench, reply_tokens: int) -> Procedure:
 
 async def _with_ruler(job: Job, bench: Bench, names: tuple[str, ...]) -> Bench:
     """The bench with the characters a token that the server counts for our filler, where filler is needed."""
-    if set(names) <= {LATENCY} and not job.candidate.speed.prompt_tokens:
-        return bench
     # a character is a token at the worst: it must fit the smallest context too
     text = berth_log(min(RULER_CHARS, job.candidate.server.context * 3 // 4), random.Random(1))
     exchange = await bench.ask(text, 2)
     _save(job, Timed(purpose=WARM_UP, exchange=exchange))
-    counted = exchange.trace.prompt_tokens
+    counted, apart = exchange.trace.prompt_tokens, False
     if not counted:
-        job.note(f"{job.candidate.name}: the server does not count prompt tokens; lengths are by guess")
-        return bench
-    return dataclasses.replace(bench, chars_per_token=len(text) / counted)
+        plain = await count_prompt(bench.client, exchange.ask)
+        _save(job, Timed(purpose=WARM_UP, exchange=plain))
+        counted, apart = plain.trace.prompt_tokens, True
+    if not counted:
+        job.note(f"{job.candidate.name}: the server does not count prompt tokens; prompt lengths are guessed")
+        return dataclasses.replace(bench, prompts_guessed=True)
+    if apart:
+        job.note(f"{job.candidate.name}: the server counts prompt tokens only without streaming; asked for so")
+    return dataclasses.replace(bench, chars_per_token=len(text) / counted, counts_apart=apart)
 
 
 async def _keep(job: Job, procedure: Procedure) -> None:

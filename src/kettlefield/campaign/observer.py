@@ -15,7 +15,7 @@ class Observer(Protocol):
         """So many trials in all, so many of them already in the record."""
 
     def phase(self, candidate: str, phase: str) -> None:
-        """A candidate enters a phase: "load", "speed", "answers"."""
+        """A candidate enters a phase: "load", "preflight", "warm-up", a procedure, "counting", "answers"."""
 
     def trial_done(self, candidate: str, exercise: str, outcome: Outcome) -> None:
         """A trial is in the record."""

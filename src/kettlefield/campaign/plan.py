@@ -18,6 +18,8 @@ from kettlefield.core.marking import Weights
 from kettlefield.suite.toml_struct import nearest, read_text, read_toml, to_struct
 
 MOST_WEIGHT = 1000.0
+_OWN_KEYS = {field.name for field in msgspec.structs.fields(tables.SamplingTable)}
+_NOT_EXTRA = _OWN_KEYS | {"messages", "prompt", "model", "stream", "stream_options", "n"}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -217,6 +219,12 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
     _check_prompting(where, candidate)
     if not 0 < candidate.sampling.top_p <= 1:
         raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
+    for name, value in candidate.sampling.extra.items():
+        if name in _NOT_EXTRA:
+            hint = "Set it by its own key." if name in _OWN_KEYS else "Leave it out: Kettlefield sets it."
+            raise InputError(f'extra holds "{name}"', f"{where} [sampling]", hint)
+        if not _is_json(value):
+            raise InputError(f"extra {name} is {value!r}", f"{where} [sampling]", "Write text, numbers, true or false.")
     if not 0 <= candidate.speed.precision < 1:
         raise InputError(f"precision is {candidate.speed.precision}", where, "Write a fraction such as 0.05.")
 
@@ -306,6 +314,15 @@ def _check_candidates(path: Path, candidates: tuple[Candidate, ...]) -> None:
     double = next((model for model in references if references.count(model) > 1), None)
     if double is not None:
         raise InputError(f"{double} has two reference levels", f"{path} [candidate]", "Mark one as reference.")
+
+
+def _is_json(value: Any) -> bool:
+    """Whether a TOML value can go over the wire: dates cannot, nor numbers without an end."""
+    try:
+        json.dumps(value, allow_nan=False)
+    except (TypeError, ValueError):
+        return False
+    return True
 
 
 def _plain_number(value: Any) -> Any:

@@ -15,6 +15,7 @@ import msgspec
 from kettlefield.campaign.asked import Asked, Share
 from kettlefield.campaign.criteria import check_against_suite
 from kettlefield.campaign.keys import key_headers
+from kettlefield.campaign.learning import known_overhead
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.core.errors import InputError
@@ -175,12 +176,13 @@ def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict
     except InputError as err:
         return {"unread": str(err)}
     shape, server = facts.shape(), candidate.server
+    overhead, source = _overhead(candidate)
     need = memory_need(
         shape,
         server.context,
         kv_bits=server.cache_bits,
         parallel=server.slots,
-        overhead_bytes=candidate.memory.overhead,
+        overhead_bytes=overhead,
     )
     return {
         "architecture": facts.architecture,
@@ -191,9 +193,33 @@ def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict
         "style": facts.style,
         "kv_bytes_per_token": cache_bytes_per_token(shape, kv_bits=server.cache_bits) if facts.kv_heads else None,
         "predicted_bytes": need.total_bytes if facts.kv_heads else None,
+        "overhead_bytes": need.overhead_bytes,
+        "overhead_from": source,
         "decode_ceiling_tps": decode_ceiling_tps(shape, bandwidth_bytes_s, 0) if bandwidth_bytes_s else None,
         "remarks": list(facts.remarks),
     }
+
+
+def _overhead(candidate: Candidate) -> tuple[int | None, str]:
+    """What the server takes beside weights and KV cache, and where that is known from."""
+    if candidate.memory.overhead is not None:
+        return candidate.memory.overhead, "the plan"
+    learned = known_overhead(candidate.server.command)
+    if learned is None:
+        return None, "a rule of thumb"
+    return learned.at_context(candidate.server.context), f"learned from {learned.learned_from}"
+
+
+def predict_again(
+    record: Record, candidate: Candidate, known: Registered, accelerator: Accelerator | None
+) -> Registered:
+    """The candidate with its prediction made once more, before its first start: the server may be known by now."""
+    if candidate.weights is None or record.peak_bytes(known.id) is not None:
+        return known
+    facts = weights_facts(candidate, known_bandwidth(accelerator))
+    record.update_facts(known.id, facts)
+    predicted = facts.get("predicted_bytes")
+    return Registered(id=known.id, predicted_bytes=predicted if isinstance(predicted, int) else None)
 
 
 def known_bandwidth(accelerator: Accelerator | None) -> float | None:

@@ -11,7 +11,7 @@ from typing import Protocol
 
 from kettlefield.campaign.keys import key_headers
 from kettlefield.campaign.plan import Candidate, Plan
-from kettlefield.instrument.sampler import Sampler
+from kettlefield.instrument.sampler import Phase, Sampler
 from kettlefield.record.entries import MemoryEntry, SessionEntry
 from kettlefield.record.packing import pack_series
 from kettlefield.record.store import Record
@@ -19,11 +19,13 @@ from kettlefield.rig.accelerators import Accelerator
 from kettlefield.rig.pagecache import drop_pages
 from kettlefield.server.exchange import ChatClient, Exchange
 from kettlefield.server.http_client import HttpClient
-from kettlefield.server.process import Launch, describe_server, start_server, wait_for_url
+from kettlefield.server.loaded import loaded_by
+from kettlefield.server.process import Launch, describe_server, family_of, start_server, wait_for_url
 from kettlefield.server.programs import digest_programs
 from kettlefield.server.stdio import StdioServer
 from kettlefield.weights.read import files_of
 
+COMMIT_EVERY_S = 2.0  # peaks of memory are in the record within seconds, however the campaign ends
 CLOCK_STEP_S = 1.0  # the wall clock moved by more than this against the monotonic one: dates are off, durations not
 
 FirstWords = Callable[[ChatClient], Awaitable[Exchange]]
@@ -46,6 +48,10 @@ class Served(Protocol):
         """Whether its first process still runs."""
         ...
 
+    def how_it_ended(self) -> str:
+        """Its exit status or signal, in words."""
+        ...
+
     def last_words(self) -> str:
         """The end of its log in one line, safe to show."""
         ...
@@ -59,7 +65,7 @@ class Served(Protocol):
         ...
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+@dataclasses.dataclass(slots=True, kw_only=True)
 class Session:
     """A server that is ready to be asked."""
 
@@ -69,29 +75,52 @@ class Session:
     record: Record
     process: Served | None  # none when attached by url
     sampler: Sampler
+    phase: str = "load"  # what goes on now, for memory that is kept before its phase has ended
+    _memory_id: int | None = None  # the row of the phase that goes on
 
     def is_alive(self) -> bool:
         """Whether it still runs, as far as we can know."""
         return self.process is None or self.process.is_alive
 
-    def save_phase(self, phase: str) -> None:
-        """Put memory and energy since the last phase into the record."""
-        seen = self.sampler.finish_phase(phase)
-        if seen is not None:
-            entry = MemoryEntry(
-                session_id=self.id,
-                phase=phase,
-                samples=len(seen.samples),
-                host_peak_bytes=seen.host_peak_bytes,
-                accelerator_peak_bytes=seen.accelerator_peak_bytes,
-                mapped_peak_bytes=seen.mapped_peak_bytes,
-                peak_bytes=seen.peak_bytes,
-                end_bytes=seen.end_bytes,
-                energy_j=seen.energy_j,
-                energy_from=seen.energy_from,
-                series=pack_series(seen.samples),
-            )
-            self.record.save_memory(entry)
+    def save_phase(self, phase: str | None = None) -> None:
+        """Put memory and energy since the last phase into the record; without a name, as the phase that goes on."""
+        self._save(self.sampler.finish_phase(phase or self.phase))
+        self._memory_id = None
+
+    def save_peaks(self) -> None:
+        """Put the peaks of the phase that goes on into the record; its end takes their place."""
+        self._save(self.sampler.phase_so_far(self.phase))
+
+    def _save(self, seen: Phase | None) -> None:
+        if seen is None:
+            return
+        entry = MemoryEntry(
+            session_id=self.id,
+            phase=seen.phase,
+            samples=len(seen.samples),
+            host_peak_bytes=seen.host_peak_bytes,
+            accelerator_peak_bytes=seen.accelerator_peak_bytes,
+            mapped_peak_bytes=seen.mapped_peak_bytes,
+            peak_bytes=seen.peak_bytes,
+            end_bytes=seen.end_bytes,
+            energy_j=seen.energy_j,
+            energy_from=seen.energy_from,
+            series=pack_series(seen.samples),
+        )
+        self._memory_id = self.record.save_memory(entry, self._memory_id)
+
+    async def save_loaded(self, apart_from: tuple[Path, ...]) -> None:
+        """Put what the server's processes have loaded by now into the record."""
+        if self.process is None or not self.process.is_alive:
+            return
+        pids = [member.pid for member in family_of(self.process.pid)]
+        self.record.save_loaded(self.id, await asyncio.to_thread(loaded_by, pids, apart_from=apart_from))
+
+    async def keep_peaks(self) -> None:
+        """Put peaks into the record every few seconds, until this is cancelled."""
+        while True:
+            await asyncio.sleep(COMMIT_EVERY_S)
+            self.save_peaks()
 
     def answered(self, exchange: Exchange) -> None:
         """Write down when the first token of the session's first reply came."""
@@ -109,6 +138,11 @@ class Place:
     candidate_id: int
     record: Record
     accelerator: Accelerator | None
+
+    @property
+    def weights_files(self) -> tuple[Path, ...]:
+        """The files of the candidate's weights, which have digests of their own."""
+        return files_of(self.candidate.weights) if self.candidate.weights is not None else ()
 
 
 @asynccontextmanager
@@ -154,7 +188,9 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
     sampler = Sampler(process.pid, place.accelerator, place.candidate.memory.sample_every)
     try:
         load_s = await process.wait_ready()
+        load_disturbed = sampler.disturbed(process.started_s, process.started_s + load_s)
         entry = SessionEntry(
+            load_disturbed=load_disturbed,
             candidate_id=place.candidate_id,
             command=process.command,
             url=process.url,
@@ -163,7 +199,7 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
             baseline_bytes=baseline_bytes,
             load_kind=load_kind,
             program=await asyncio.to_thread(
-                digest_programs, process.command, place.plan.folder, apart_from=_files(place.candidate)
+                digest_programs, process.command, place.plan.folder, apart_from=place.weights_files
             ),
         )
         session_id = place.record.begin_session(entry)
@@ -174,15 +210,22 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
             id=session_id, url=process.url, client=talker, record=place.record, process=process, sampler=sampler
         )
         session.save_phase("load")
+        keeping = asyncio.create_task(session.keep_peaks())
+        how = "broken off"
         try:
             yield session
+            how = "stopped"
             if process.is_alive:
+                session.phase = "idle"
+                await session.save_loaded(place.weights_files)  # libraries may come with the first request
                 await asyncio.sleep(place.candidate.memory.idle_for)
-                session.save_phase("idle")
         finally:
+            keeping.cancel()
+            session.save_phase()
+            died = "" if process.is_alive else f"{process.how_it_ended()}: {process.last_words()}"
+            place.record.end_session(session_id, died or how)
             await talker.close()
         _note_clock_step(place, offset_s)
-        place.record.end_session(session_id, "stopped" if process.is_alive else f"died: {process.last_words()}")
     finally:
         sampler.stop()
         await process.stop()
@@ -226,13 +269,9 @@ async def load_from_disk(place: Place, first_words: FirstWords) -> None:
     ServerError
         It would not start or was not ready in time.
     """
-    drop_pages(_files(place.candidate))
+    drop_pages(place.weights_files)
     async with serving(place, load_kind="cold") as session:
         session.answered(await first_words(session.client))
-
-
-def _files(candidate: Candidate) -> tuple[Path, ...]:
-    return files_of(candidate.weights) if candidate.weights is not None else ()
 
 
 def _note_clock_step(place: Place, offset_s: float) -> None:

@@ -52,9 +52,11 @@ class SamplingTable(_Table, frozen=True, kw_only=True):
 
     temperature: float = 0.2
     top_p: float = 1.0
-    top_k: int | None = None  # None: not sent, the server's own
+    top_k: int | None = None  # None: as `neutral` says
     min_p: float | None = None
     repeat_penalty: float | None = None
+    neutral: bool = True  # what is not set is sent with a value that does nothing, as far as the server accepts it
+    extra: dict[str, Any] = {}  # further parameters under the server's own names
     seed: int = 1  # of the first sample; the others count up from it
     max_tokens: int = 2048
     stop: tuple[str, ...] = ()

@@ -33,6 +33,7 @@ from kettlefield.record.store import Record
 from kettlefield.report.speed_table import HEADS, speed_cells
 
 Shape = Literal["table", "json", "csv"]
+CEILING = 0.97  # of a pass rate; the same distance from 0 is the floor
 
 
 def show_contrast(
@@ -90,6 +91,8 @@ def _as_json(row: Figures) -> dict[str, Any]:
             document.setdefault(field, {})[quantile] = estimate_json(row.estimate(measure, confidence=0.95))
     for name in ("peak_bytes", "host_peak_bytes", "accelerator_peak_bytes", "load_s", "weights_bytes"):
         document[name] = getattr(row, name)
+    document["load_kind"], document["peak_spread_bytes"] = row.load_kind, row.peak_spread_bytes
+    document["doubts"] = row.doubts
     for name in ("predicted_bytes", "prediction_error", "decode_ceiling_tps", "ceiling_share", "licence"):
         document[name] = getattr(row, name)
     for name in (
@@ -163,6 +166,8 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
         solved.add_row(*_solved_cells(row))
     print_table(console, solved)
     _print_against(console, table, name_pairs=name_pairs)
+    for line in _ends_of_scale(table):
+        console.print(safe(line, "yellow"))
     _print_suites(console, table)
     speed = make_table("candidate", *HEADS)
     for row in table.rows:
@@ -170,7 +175,8 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
     print_table(console, speed)
     best = on_frontier(table.rows)
     if len(table.rows) > 1 and best:
-        console.print(safe(f"no other beats on pass rate, memory and s/solved together: {', '.join(best)}"))
+        words = "Pareto-optimal (pass rate, memory, s/solved; differences beyond the intervals)"
+        console.print(safe(f"{words}: {', '.join(best)}"))
     most = max((row.in_flight for row in table.rows), default=0)
     print_note(
         console,
@@ -181,11 +187,27 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
     if any(row.disturbed for row in table.rows):
         print_note(
             console,
-            "disturbed: the host was busy with something else, hot or swapping; such requests are left out unless\n"
-            "they are the greater part.",
+            "disturbed: the host was busy with something else, hot or swapping. Such requests are left out; where too\n"
+            "few are left, the figure is called disturbed and decides nothing: qualify PLAN --again speed repeats it.",
         )
     for text in notes:
         console.print(safe(f"! {text}", "yellow"))
+
+
+def _ends_of_scale(table: Contrast) -> list[str]:
+    """Where pass rates lie so near 0 or 1 that the suite tells candidates apart no more."""
+    known = [(row.candidate, row.pass_rate.value) for row in table.rows if row.pass_rate is not None]
+    lines = []
+    for word, names in (
+        (
+            "ceiling: it solves nearly all, so the suite cannot show what it loses",
+            [n for n, rate in known if rate >= CEILING],
+        ),
+        ("floor: it solves nearly nothing, so no drop can be shown", [n for n, rate in known if rate <= 1 - CEILING]),
+    ):
+        if names:
+            lines.append(f"{word}: {', '.join(names)}")
+    return lines
 
 
 def _print_against(console: Console, table: Contrast, *, name_pairs: bool) -> None:

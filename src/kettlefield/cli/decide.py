@@ -118,6 +118,7 @@ def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: 
                 "simulated": decision.simulated,
                 "verdicts": [_as_json(one, decision.conditions[one.candidate]) for one in verdicts],
                 "recommended": decision.recommended,
+                "why_recommended": decision.why_recommended,
                 "not_measured": not_measured(record),
                 "changed_criteria": _changed_json(changed, verdicts) if changed is not None else None,
             }
@@ -177,7 +178,7 @@ def _print(decision: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> No
     for model, choice in decision.recommended.items():
         if choice not in shown:
             continue
-        console.print(safe(f"recommended of {model}: {choice}, the approved one that takes the least memory"))
+        console.print(safe(f"recommended of {model}: {choice}: {decision.why_recommended[model]}"))
         for condition in decision.conditions[choice]:
             console.print(safe(f"  on condition: {condition}"))
     baselines = [row.candidate for row in decision.table.rows if row.baseline]

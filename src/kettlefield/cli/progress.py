@@ -20,7 +20,11 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import format_bytes, format_duration
 
 PHASE_WORDS = {
+    "cold load": "loading from the disk, to time it",
     "load": "starting the server",
+    "preflight": "preflight check",
+    "warm-up": "warming up",
+    "counting": "counting prompt tokens",
     "latency": "timing, one request at a time",
     "depth": "timing deeper contexts",
     "system": "timing under a long system prompt",

@@ -25,7 +25,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "in isolation and keep everything in the plan's record. Run again, it goes on where it stopped.",
         epilog="examples:\n  kettlefield qualify plan.toml --dry-run\n  kettlefield qualify plan.toml\n"
         "  kettlefield qualify plan.toml --only 'marram-1.2b@*'\n"
-        "  kettlefield qualify plan.toml --retry-faults",
+        "  kettlefield qualify plan.toml --retry-faults\n"
+        "  kettlefield qualify plan.toml --again speed --only 'marram-1.2b@q4_k_m'",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("plan", type=Path, help="the plan, a TOML file")
@@ -36,6 +37,13 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         action="append",
         metavar="PART",
         help="only this part: speed, memory or answers; may be given twice",
+    )
+    parser.add_argument(
+        "--again",
+        action="append",
+        metavar="PART",
+        help="measure this again: speed, memory, or one procedure such as latency or depth; what it supersedes\n"
+        "stays in the record, marked. Answers are not asked again: that would be choosing among results",
     )
     parser.add_argument(
         "--retry-faults", action="store_true", help="run trials again that ended in a fault of server or rig"
@@ -59,7 +67,12 @@ def run(args: argparse.Namespace) -> int:
 
         return show_forecast(args.plan, args.only, as_json=args.json)
     code = run_campaign(
-        args.plan, args.only, parts=args.part, retry_faults=args.retry_faults, unsafe=args.unsafe_no_isolation
+        args.plan,
+        args.only,
+        parts=args.part,
+        retry_faults=args.retry_faults,
+        unsafe=args.unsafe_no_isolation,
+        again=args.again or (),
     )
     from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
     from kettlefield.cli.contrast_table import show_contrast  # noqa: PLC0415
@@ -75,11 +88,12 @@ def run_campaign(
     parts: Sequence[str] | None = None,
     retry_faults: bool = False,
     unsafe: bool = False,
+    again: Sequence[str] = (),
 ) -> ExitCode:
     """Carry out a plan; the exit code says whether everything could be measured."""
     from kettlefield.campaign.asked import read_asked  # noqa: PLC0415
     from kettlefield.campaign.conductor import Conductor, Scope  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
-    from kettlefield.campaign.measuring import PARTS  # noqa: PLC0415
+    from kettlefield.campaign.measuring import PARTS, again_of  # noqa: PLC0415
     from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
     from kettlefield.cli.progress import CampaignProgress  # noqa: PLC0415
     from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
@@ -89,6 +103,7 @@ def run_campaign(
     from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
     from kettlefield.sandbox.isolation import Isolation, NoIsolation  # noqa: PLC0415
 
+    superseding = again_of(again)
     plan = read_plan(plan_path)
     asked = read_asked(plan)
     candidates, exercises = select(plan, only, [exercise.id for exercise in asked.exercises])
@@ -97,11 +112,17 @@ def run_campaign(
     asked = asked.settled(isolation)
     warm_up(asked.exercises, isolation, workers=os.cpu_count() or 1)
     record = Record.create_or_open(plan.record)
+    _log_faults(plan.record.parent / "logs" / "kettlefield.log")
     with record.lock(), CampaignProgress() as progress:
         if retry_faults:
             record.drop_faults([str(fault) for fault in FAULTS])
+        for name in sorted(candidates) if again else ():
+            known = record.candidate_id(name)
+            if known is not None:
+                record.supersede(known, superseding.procedures, memory=superseding.memory)
         conductor = Conductor(plan, asked, record, isolation, accelerator, progress)
-        scope = Scope(candidates=frozenset(candidates), exercises=frozenset(exercises), parts=frozenset(parts or PARTS))
+        chosen = frozenset(parts or (superseding.parts if again else PARTS))
+        scope = Scope(candidates=frozenset(candidates), exercises=frozenset(exercises), parts=chosen)
         tally = _run(conductor.run(scope))
     record.close()
     if tally.faults:
@@ -111,6 +132,18 @@ def run_campaign(
             file=sys.stderr,
         )
     return ExitCode.NOT_MEASURED if tally.faults or tally.troubles else ExitCode.DONE
+
+
+def _log_faults(path: Path) -> None:
+    """Keep tracebacks of faults of our own in a file beside the servers' logs; on the terminal stands their line."""
+    import logging  # noqa: PLC0415
+
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handler = logging.FileHandler(path, encoding="utf-8", errors="backslashreplace", delay=True)
+    handler.setFormatter(logging.Formatter("%(asctime)s %(name)s: %(message)s"))
+    logger = logging.getLogger("kettlefield.campaign")
+    logger.handlers = [handler]
+    logger.propagate = logging.getLogger().isEnabledFor(logging.INFO)
 
 
 def _run(work: Coroutine[Any, Any, T]) -> T:

@@ -122,7 +122,12 @@ def _corrected(blocks: tuple[Block, ...], fellows: list[int], best: int, languag
             break
         text = blocks[number].text
         again = defines(text, entry) if entry is not None else bool(wanted) and wanted <= units(text, language)
-        if again and blocks[number].closed and is_whole(text, language) and (entry is not None or can_run(text, language)):
+        if (
+            again
+            and blocks[number].closed
+            and is_whole(text, language)
+            and (entry is not None or can_run(text, language))
+        ):
             return number
     return best
 

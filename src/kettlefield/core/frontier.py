@@ -1,23 +1,27 @@
-"""Which candidates no other beats on everything that counts at once."""
+"""Which candidates are beaten by no other on everything that counts at once, beyond what chance leaves open."""
 
 from collections.abc import Sequence
 
+Range = tuple[float, float]
 
-def frontier(rows: Sequence[Sequence[float]]) -> tuple[bool, ...]:
-    """Whether each row is on the frontier: no other is at least as good in every column and better in one.
+
+def frontier(rows: Sequence[Sequence[Range]]) -> tuple[bool, ...]:
+    """Whether each row is on the frontier: no other is better in one column and worse in none.
+
+    Better and worse are differences beyond the ranges: two that overlap are equal.
 
     Parameters
     ----------
-    rows : sequence of sequence of float, shape (n, columns)
-        Higher is better in every column.
+    rows : sequence of sequence of (low, high), shape (n, columns)
+        The range in which each figure lies; higher is better in every column.
 
     Source
     ------
-    Pareto dominance.
+    Pareto dominance, with indifference where intervals overlap.
     """
 
-    def beats(other: Sequence[float], row: Sequence[float]) -> bool:
+    def beats(other: Sequence[Range], row: Sequence[Range]) -> bool:
         pairs = list(zip(other, row, strict=True))
-        return all(a >= b for a, b in pairs) and any(a > b for a, b in pairs)
+        return all(a[1] >= b[0] for a, b in pairs) and any(a[0] > b[1] for a, b in pairs)
 
     return tuple(not any(beats(other, row) for other in rows) for row in rows)

@@ -14,6 +14,7 @@ class Outcome(StrEnum):
     MISSING_MODULE = "missing-module"  # it needs a package that the prompt did not grant
     WRONG_LANGUAGE = "wrong-language"  # it is code, in another language than asked for
     NO_CODE = "no-code"  # the reply holds no program
+    OVER_CONTEXT = "over-context"  # the prompt does not fit the context that the candidate is configured with
     CUT_OFF = "cut-off"  # the token cap or the context ended the reply, and it mattered
     LOOPING = "looping"  # the reply repeats itself until it is stopped
     DECLINED = "declined"  # the model refuses

@@ -7,6 +7,9 @@ OVERHEAD_BASE_BYTES = 256 * 2**20
 OVERHEAD_SHARE = 0.02
 OVERHEAD_RULE = "working overhead: 256 MiB plus 2 % of the weights, a rule of thumb shown apart"
 KV_BITS = (16, 8, 4)
+# sixteenths of a byte that a key or value element takes: quantised ones come in blocks of 32 with a scale of 16 bits,
+# so 8 bits are 8.5 and 4 bits are 4.5
+_ELEMENT_SIXTEENTHS = {16: 32, 8: 17, 4: 9}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,10 +58,14 @@ def cache_bytes_per_token(shape: ModelShape, *, kv_bits: int = 16) -> int:
     shape : ModelShape
         The model.
     kv_bits : int
-        Bits of one key or value element, above 0.
+        Bits of one key or value element, above 0, without its share of a block's scale; that is counted.
     """
     elements = sum(layer.kv_heads * (layer.key_size + layer.value_size) for layer in shape.cache_layers)
-    return elements * kv_bits // 8
+    return elements * _sixteenths(kv_bits) // 16
+
+
+def _sixteenths(kv_bits: int) -> int:
+    return _ELEMENT_SIXTEENTHS.get(kv_bits, 2 * kv_bits)
 
 
 def cache_bytes(shape: ModelShape, context_tokens: int, *, kv_bits: int = 16, parallel: int = 1) -> int:
@@ -75,7 +82,7 @@ def cache_bytes(shape: ModelShape, context_tokens: int, *, kv_bits: int = 16, pa
     for layer in shape.cache_layers:
         remembered = min(context_tokens, layer.window_tokens or context_tokens)
         elements += layer.kv_heads * (layer.key_size + layer.value_size) * remembered
-    return elements * parallel * kv_bits // 8
+    return elements * parallel * _sixteenths(kv_bits) // 16
 
 
 def memory_need(

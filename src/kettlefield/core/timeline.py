@@ -38,7 +38,7 @@ class Figures:
     events: int  # with text, as the stopwatch counted them
     thinking_tokens: int  # of completion_tokens, by the share of events that were thinking
     packed: bool  # the server put several tokens in an event: gaps are between events, rates use usage
-    decode_rate_tps: float | None  # (tokens - 1) / (last - first), tokens a second
+    decode_rate_tps: float | None  # tokens x (1 - 1 / events) / (last - first), tokens a second
     prefill_rate_tps: float | None  # prompt tokens / first_token_s, tokens a second
     gap_p50_s: float | None
     gap_p95_s: float | None
@@ -80,7 +80,8 @@ def read_figures(trace: Trace) -> Figures:
         events=events,
         thinking_tokens=round(tokens * sum(trace.thinking) / events) if events else 0,
         packed=tokens > events,
-        decode_rate_tps=(tokens - 1) / span_s if tokens > 1 and span_s > 0 else None,
+        # the first event's tokens came before the clock; with one token an event this is (tokens - 1) / (last - first)
+        decode_rate_tps=tokens * (1 - 1 / events) / span_s if tokens > 1 and span_s > 0 else None,
         prefill_rate_tps=trace.prompt_tokens / first if trace.prompt_tokens and first else None,
         gap_p50_s=gap_s[0],
         gap_p95_s=gap_s[1],

@@ -314,3 +314,9 @@ def build_own(exercise: Exercise, check: Check, isolation: Isolation) -> Built:
     if isinstance(built, BuildFault):
         raise RigError(f"its own answer does not build: {built.words}", exercise.id, "Mend the suite.")
     return built
+
+
+def broken_grade(fault: str) -> Grade:
+    """The grade of a reply that we failed to grade: a fault of the rig, never of the model."""
+    answer = Answer(files=(), how="grading broke off")
+    return Grade(outcome=Outcome.RIG_FAULT, score=0.0, answer=answer, checks=(), fault=fault)

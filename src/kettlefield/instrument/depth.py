@@ -33,8 +33,9 @@ async def time_depths(
             if bench.budget.is_spent:
                 yield Ended(name=DEPTH, why=BUDGET, facts={"depth_tokens": depth})
                 return
-            exchange = await bench.ask(bench.filler(depth), reply_tokens)
-            yield Timed(purpose=DEPTH, exchange=exchange, point={"depth_tokens": depth})
+            exchange = await bench.counted(await bench.ask(bench.filler(depth), reply_tokens))
+            guess = {"guessed": True} if bench.prompts_guessed else {}
+            yield Timed(purpose=DEPTH, exchange=exchange, point={"depth_tokens": depth, **guess})
             if exchange.fault is not None:
                 yield Ended(name=DEPTH, why=exchange.fault, facts={"depth_tokens": depth})
                 return

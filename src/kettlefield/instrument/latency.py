@@ -63,7 +63,8 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict
                 if bench.budget.is_spent:
                     yield Ended(name=LATENCY, why=BUDGET, facts={"points": reasons, "cut_short": point_name(point)})
                     return
-                exchange = await bench.client.ask(_request(bench, asks, prompt_tokens, reply_tokens, number))
+                request = _request(bench, asks, prompt_tokens, reply_tokens, number)
+                exchange = await bench.counted(await bench.client.ask(request))
                 yield Timed(purpose=LATENCY, exchange=exchange, point=point)
                 if exchange.fault is not None:
                     yield Ended(name=LATENCY, why=exchange.fault, facts={"points": reasons})

@@ -9,9 +9,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from kettlefield.instrument.filler import LINE_CHARS, berth_log
-from kettlefield.server.exchange import Ask, ChatClient, Exchange
+from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
 
 DONE, PRECISE, BUDGET = "done", "precise", "budget"
+GUESSED_CHARS_PER_TOKEN = 3.2  # of prompts in prose and code; a figure that rests on it is marked as a guess
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,13 +66,22 @@ class Bench:
     frame: Callable[[str], Ask]  # a user's text as the plan's prompt style puts it
     budget: Budget
     is_alive: Callable[[], bool]  # whether the server's process still runs, as far as we can know
-    chars_per_token: float = 3.2  # of the filler: measured as soon as the server counts for us
+    chars_per_token: float = GUESSED_CHARS_PER_TOKEN  # of the filler: measured as soon as the server counts for us
+    prompts_guessed: bool = False  # the server counts no prompt tokens: lengths are by that guess
+    counts_apart: bool = False  # it counts them only without streaming
 
     async def ask(self, text: str, reply_tokens: int, *, unique: bool = True) -> Exchange:
         """Ask with a cap. A unique text starts with a line that occurred never before, so that no prompt
         cache answers for the prefill.
         """
         return await self.client.ask(self.capped(self.frame(lead() + text if unique else text), reply_tokens))
+
+    async def counted(self, exchange: Exchange) -> Exchange:
+        """The exchange with its prompt's tokens, asked for without streaming where the stream does not tell them."""
+        if not self.counts_apart or exchange.fault is not None or exchange.trace.prompt_tokens is not None:
+            return exchange
+        tokens = (await count_prompt(self.client, exchange.ask)).trace.prompt_tokens
+        return dataclasses.replace(exchange, trace=dataclasses.replace(exchange.trace, prompt_tokens=tokens))
 
     def filler(self, tokens: int) -> str:
         """A new text that makes a prompt of about so many tokens, together with the line that makes it unique."""

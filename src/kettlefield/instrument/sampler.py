@@ -42,6 +42,7 @@ class Sampler:
         self._every_s = every_s
         self._lock = threading.Lock()
         self._rows: list[tuple[int, int, int, int]] = []
+        self._peaks = (0, 0, 0, 0)  # of the rows: host, accelerator, mapped, host and accelerator together
         self._began_s = time.perf_counter()
         self._meters = open_meters(accelerator)
         self._joules = [0.0 for _ in self._meters]
@@ -56,23 +57,21 @@ class Sampler:
         with self._lock:
             self._look(exact=True)
             rows, self._rows = self._rows, []
+            peaks, self._peaks = self._peaks, (0, 0, 0, 0)
             self._began_s = time.perf_counter()
             joules = self._energy()
         if not rows:
             return None
-        samples = np.asarray(rows, dtype=np.int64)
-        together = samples[:, 1] + samples[:, 2]
-        return Phase(
-            phase=phase,
-            samples=samples,
-            host_peak_bytes=int(samples[:, 1].max()),
-            accelerator_peak_bytes=int(samples[:, 2].max()),
-            mapped_peak_bytes=int(samples[:, 3].max()),
-            peak_bytes=int(together.max()),
-            end_bytes=int(together[-1]),
-            energy_j=joules,
-            energy_from=", ".join(meter.name for meter in self._meters) if joules is not None else None,
-        )
+        names = ", ".join(meter.name for meter in self._meters) if joules is not None else None
+        return _phase(phase, np.asarray(rows, dtype=np.int64), peaks, sum(rows[-1][1:3]), joules, names)
+
+    def phase_so_far(self, phase: str) -> Phase | None:
+        """The peaks of the phase that is under way, without its samples and energy; None when nothing was there."""
+        with self._lock:
+            if not self._rows:
+                return None
+            peaks, end_bytes = self._peaks, sum(self._rows[-1][1:3])
+        return _phase(phase, np.empty((0, 4), dtype=np.int64), peaks, end_bytes, None, None)
 
     @property
     def last_bytes(self) -> int | None:
@@ -141,6 +140,8 @@ class Sampler:
         accelerator = self._accelerator.used_by(self._tree.pids) if self._accelerator is not None else 0
         micros = round((time.perf_counter() - self._began_s) * 1e6)
         self._rows.append((max(0, micros), seen.host_bytes, accelerator, seen.mapped_bytes))
+        now = (seen.host_bytes, accelerator, seen.mapped_bytes, seen.host_bytes + accelerator)
+        self._peaks = tuple(map(max, self._peaks, now))  # type: ignore[assignment]
 
     def _look_at_host(self) -> None:
         own = own_cpu_s() + (self._tree.cpu_s() if self._tree is not None else 0.0)
@@ -158,3 +159,25 @@ class Sampler:
                 found += now - self._joules[number]
                 self._joules[number], told = now, True
         return found if told else None
+
+
+def _phase(
+    phase: str,
+    samples: np.ndarray,
+    peaks: tuple[int, int, int, int],
+    end_bytes: int,
+    energy_j: float | None,
+    energy_from: str | None,
+) -> Phase:
+    host, accelerator, mapped, together = peaks
+    return Phase(
+        phase=phase,
+        samples=samples,
+        host_peak_bytes=host,
+        accelerator_peak_bytes=accelerator,
+        mapped_peak_bytes=mapped,
+        peak_bytes=together,
+        end_bytes=end_bytes,
+        energy_j=energy_j,
+        energy_from=energy_from,
+    )

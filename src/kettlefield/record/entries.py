@@ -64,6 +64,7 @@ class SessionEntry:
     load_s: float | None
     baseline_bytes: int | None
     load_kind: str = "as found"  # "cold": its pages were dropped before; "warm": read just before
+    load_disturbed: str | None = None
     first_answer_s: float | None = None
     program: dict[str, str] | None = None  # path and sha256 of the command's program
 

@@ -7,6 +7,7 @@ History of the format:
 4: signatures.
 5: candidates tell whether they are a baseline, sessions which program served.
 6: exercises tell why they are not measured and how their replies are marked; pictures of pages, marks, assessments.
+7: sessions tell which settings the server took and what its processes had loaded; what was measured again is marked.
 """
 
 from typing import Any
@@ -14,7 +15,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy import Boolean, Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, UniqueConstraint
 
-SCHEMA_VERSION = 6
+SCHEMA_VERSION = 7
 metadata = MetaData()
 
 
@@ -97,8 +98,11 @@ session = Table(
     Column("url", String, nullable=False),
     Column("program", String),  # JSON: path and sha256 of the command's program; none: attached by url
     Column("description", String, nullable=False),  # what the server says of itself
+    Column("preflight", String),  # JSON: neutral settings that were sent, and those left at an unknown default
+    Column("loaded", String),  # JSON: files and packages that its processes had loaded, with digests
     Column("load_kind", String, nullable=False),  # "as found", "cold" (its pages were dropped before), "warm"
     Column("load_s", Float),  # started until ready
+    Column("load_disturbed", String),  # what the host was busy with meanwhile; none: nothing
     Column("first_answer_s", Float),  # started until the first token of a reply
     Column("baseline_bytes", Integer),  # accelerator memory in use before the start
     Column("ended", String),  # "stopped", or what went wrong
@@ -120,6 +124,7 @@ exchange = Table(
     _of("session"),
     Column("purpose", String, nullable=False),  # "guard", "warm-up", "answer", or the procedure that timed it
     Column("point", String),  # JSON: what of the procedure, such as its depth; none outside one
+    Column("superseded_at", Float),  # measured again then, seconds since the epoch; none: it counts
     Column("disturbed", String),  # why this sample is not like the others; none: it was not
     Column("memory_bytes", Integer),  # host and accelerator together, when a timed request ended
     Column("scheduled_lag_s", Float),  # sent so much after its scheduled moment; none: it had none
@@ -243,6 +248,7 @@ memory_block = Table(
     _id(),
     _of("session"),
     Column("phase", String, nullable=False),  # "load", a procedure's name, "answers", "idle"
+    Column("superseded_at", Float),  # measured again then; none: it counts
     Column("samples", Integer, nullable=False),
     Column("host_peak_bytes", Integer, nullable=False),  # proportional share of the server's process tree
     Column("accelerator_peak_bytes", Integer, nullable=False),
@@ -261,6 +267,7 @@ procedure = Table(
     _of("candidate"),
     _of("session"),
     Column("name", String, nullable=False),  # "latency", "depth", "clients", "arrivals", "cache" ...
+    Column("superseded_at", Float),  # measured again then; none: it counts
     Column("ended_at", Float, nullable=False),
     Column("why_ended", String, nullable=False),  # "precise", "done", "budget", or a fault in words
     Column("facts", String, nullable=False),  # JSON: what it found out as a whole
@@ -327,5 +334,11 @@ UPGRADES = {
     5: (
         "ALTER TABLE exercise ADD COLUMN not_measured VARCHAR",
         "ALTER TABLE exercise ADD COLUMN guidance VARCHAR",
+    ),
+    6: (
+        "ALTER TABLE session ADD COLUMN preflight VARCHAR",
+        "ALTER TABLE session ADD COLUMN loaded VARCHAR",
+        "ALTER TABLE session ADD COLUMN load_disturbed VARCHAR",
+        *(f"ALTER TABLE {table} ADD COLUMN superseded_at FLOAT" for table in ("exchange", "memory_block", "procedure")),
     ),
 }

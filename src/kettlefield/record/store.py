@@ -7,7 +7,7 @@ import json
 import os
 import sqlite3
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -219,6 +219,31 @@ class Record:
             }
             return inserted(connection, table, row)
 
+    def peak_bytes(self, candidate_id: int) -> int | None:
+        """The highest memory of a candidate's server so far; None before the first look."""
+        block, session = schema.memory_block, schema.session
+        query = (
+            sa.select(sa.func.max(block.c.peak_bytes))
+            .join(session, session.c.id == block.c.session_id)
+            .where(session.c.candidate_id == candidate_id, block.c.superseded_at.is_(None))
+        )
+        with self.reading() as connection:
+            return connection.execute(query).scalar_one_or_none()
+
+    def update_facts(self, candidate_id: int, facts: Mapping[str, Any]) -> None:
+        """Write what a candidate's header says and predicts once more, its files' digests kept."""
+        table = schema.candidate
+        with self._writing() as connection:
+            held = connection.execute(sa.select(table.c.weights_facts).where(table.c.id == candidate_id)).scalar_one()
+            merged = json.dumps({**json.loads(held), **facts})
+            connection.execute(table.update().where(table.c.id == candidate_id).values(weights_facts=merged))
+
+    def candidate_id(self, name: str) -> int | None:
+        """The id of a candidate that is in the record."""
+        table = schema.candidate
+        with self.reading() as connection:
+            return connection.execute(sa.select(table.c.id).where(table.c.name == name)).scalar_one_or_none()
+
     def weights_digest(self, name: str) -> str | None:
         """The digest that a candidate's weights had when it was added."""
         table = schema.candidate
@@ -239,7 +264,10 @@ class Record:
         table = schema.exchange
         with self.reading() as connection:
             query = sa.select(table.c.point).where(
-                table.c.candidate_id == candidate_id, table.c.purpose == purpose, table.c.fault.is_(None)
+                table.c.candidate_id == candidate_id,
+                table.c.purpose == purpose,
+                table.c.fault.is_(None),
+                table.c.superseded_at.is_(None),
             )
             return [json.loads(point or "{}") for point in connection.execute(query).scalars()]
 
@@ -247,7 +275,9 @@ class Record:
         """Why each procedure of a candidate ended, by name; the last time counts."""
         table = schema.procedure
         with self.reading() as connection:
-            query = sa.select(table.c.name, table.c.why_ended).where(table.c.candidate_id == candidate_id)
+            query = sa.select(table.c.name, table.c.why_ended).where(
+                table.c.candidate_id == candidate_id, table.c.superseded_at.is_(None)
+            )
             return {row.name: row.why_ended for row in connection.execute(query.order_by(table.c.id))}
 
     def has_cold_load(self, candidate_id: int) -> bool:
@@ -280,6 +310,33 @@ class Record:
             connection.execute(schema.attempt.delete().where(schema.attempt.c.trial_id.in_(trials)))
             return connection.execute(schema.trial.delete().where(schema.trial.c.outcome.in_(outcomes))).rowcount
 
+    def supersede(self, candidate_id: int, procedures: Collection[str], *, memory: bool) -> int:
+        """Mark what is to be measured again; it stays in the record and counts no more. How many rows that were.
+
+        Parameters
+        ----------
+        candidate_id : int
+            Whose.
+        procedures : collection of str
+            Timing procedures, with their requests.
+        memory : bool
+            Also the memory of every phase but the answers part's, which is not asked again.
+        """
+        now = {"superseded_at": time.time()}
+        exchange, procedure, block, session = schema.exchange, schema.procedure, schema.memory_block, schema.session
+        mine = sa.select(session.c.id).where(session.c.candidate_id == candidate_id)
+        marks = [
+            exchange.update().where(exchange.c.candidate_id == candidate_id, exchange.c.purpose.in_(procedures)),
+            procedure.update().where(procedure.c.candidate_id == candidate_id, procedure.c.name.in_(procedures)),
+        ]
+        if memory:
+            marks.append(block.update().where(block.c.session_id.in_(mine), block.c.phase != "answers"))
+        with self._writing() as connection:
+            return sum(
+                connection.execute(mark.where(mark.table.c.superseded_at.is_(None)).values(**now)).rowcount
+                for mark in marks
+            )
+
     def begin_session(self, entry: SessionEntry) -> int:
         """Write a session as it starts; its id."""
         row = {
@@ -290,6 +347,18 @@ class Record:
         }
         with self._writing() as connection:
             return inserted(connection, schema.session, row)
+
+    def save_loaded(self, session_id: int, loaded: dict[str, Any]) -> None:
+        """Write what a session's processes have loaded."""
+        table = schema.session
+        with self._writing() as connection:
+            connection.execute(table.update().where(table.c.id == session_id).values(loaded=json.dumps(loaded)))
+
+    def save_preflight(self, session_id: int, facts: dict[str, Any]) -> None:
+        """Write what a session's preflight check found out about settings."""
+        table = schema.session
+        with self._writing() as connection:
+            connection.execute(table.update().where(table.c.id == session_id).values(preflight=json.dumps(facts)))
 
     def end_session(self, session_id: int, how: str) -> None:
         """Write how a session ended."""
@@ -319,10 +388,14 @@ class Record:
             for number, attempt in enumerate(entry.attempts, 1):
                 put_attempt(connection, trial_id, number, attempt)
 
-    def save_memory(self, entry: MemoryEntry) -> None:
-        """Write one phase's memory."""
+    def save_memory(self, entry: MemoryEntry, row_id: int | None = None) -> int:
+        """Write one phase's memory, in the place of an earlier state of it where there is one; its id."""
+        table, row = schema.memory_block, dataclasses.asdict(entry)
         with self._writing() as connection:
-            connection.execute(schema.memory_block.insert().values(**dataclasses.asdict(entry)))
+            if row_id is None:
+                return inserted(connection, table, row)
+            connection.execute(table.update().where(table.c.id == row_id).values(**row))
+            return row_id
 
     def save_marks(self, entries: Sequence[MarkEntry]) -> None:
         """Add marks, all or none; what stands is the last of each marker, reply and showing."""

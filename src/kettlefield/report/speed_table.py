@@ -18,10 +18,14 @@ def speed_cells(row: Figures, floor: Floor) -> tuple[str, ...]:
     cells = []
     for name in SHOWN:
         unit = MEASURES[name].unit
+        if doubt := row.doubts.get(MEASURES[name].field or ""):
+            cells.append(doubt.partition(":")[0])
+            continue
         found = row.estimate(MEASURES[name], confidence=0.95)
         cell = floor.show(found) if unit is Unit.SECONDS else with_interval(found, unit)
         cells.append(cell.removesuffix(f" {unit.value}") if unit is Unit.TOKENS_PER_SECOND else cell)
     digits = 0 if (row.ceiling_share or 0) >= 0.1 else 1
     share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.{digits}%}"
     count = str(len(row.speed["first_token_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
-    return (*cells, share, count, format_duration(row.load_s))
+    load = "disturbed" if "load_s" in row.doubts else format_duration(row.load_s)
+    return (*cells, share, count, load + (f", {row.load_kind}" if row.load_kind else ""))

@@ -1,6 +1,8 @@
 """One request and what came back: the records that pass between a client and those who use it."""
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
 from kettlefield.core.timeline import Trace
@@ -28,6 +30,9 @@ class Exchange:
     trace: Trace
     finish_reason: str | None
     fault: str | None = None  # of the server, in words
+    refused: bool = False  # the fault is an error that the server answered with, not its failing
+    over_context: bool = False  # the server says that the prompt is longer than its context
+    sent: bool = True  # the request was written; otherwise nothing was asked
     retry_after_s: float | None = None  # the server is too busy and says when to ask again
     echo: Any = None  # the closing events whole: some servers tell there the settings as they took them
 
@@ -40,10 +45,37 @@ class Exchange:
 class ChatClient(Protocol):
     """A client of one running server."""
 
-    async def ask(self, ask: Ask) -> Exchange:
-        """Ask and wait for the end of the reply; a server's failure is in the result, not raised."""
+    async def ask(self, ask: Ask, *, stream: bool = True) -> Exchange:
+        """Ask and wait for the end of the reply; a server's failure is in the result, not raised.
+
+        Without streaming nothing is stamped; servers that count no tokens in a stream count them there.
+        """
         ...
 
     async def close(self) -> None:
         """Let go of connections."""
         ...
+
+
+async def count_prompt(client: ChatClient, ask: Ask) -> Exchange:
+    """The same prompt asked for one token and without streaming: there servers count what they do not in a stream."""
+    return await client.ask(replace(ask, sampling={**ask.sampling, "max_tokens": 1}), stream=False)
+
+
+class UnderWay:
+    """Counts the requests that are under way: for each the most that there were at once."""
+
+    def __init__(self) -> None:
+        self._peaks: list[list[int]] = []
+
+    @contextmanager
+    def request(self) -> Iterator[list[int]]:
+        """While one request is under way; the list's one entry is its peak so far, itself included."""
+        peak = [0]
+        self._peaks.append(peak)
+        for other in self._peaks:
+            other[0] = max(other[0], len(self._peaks))
+        try:
+            yield peak
+        finally:
+            self._peaks = [other for other in self._peaks if other is not peak]

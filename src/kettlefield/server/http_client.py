@@ -1,6 +1,7 @@
 """A client for the chat-completions JSON API that stamps every event as it arrives."""
 
 import asyncio
+import json
 import time
 from types import SimpleNamespace
 from typing import Any
@@ -8,11 +9,12 @@ from typing import Any
 import aiohttp
 import msgspec
 
+from kettlefield.core.overlong import says_over_context
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.timeline import Trace
 from kettlefield.core.units import format_duration
 from kettlefield.server.events import EventStream
-from kettlefield.server.exchange import Ask, Exchange
+from kettlefield.server.exchange import Ask, Exchange, UnderWay
 from kettlefield.server.stamping import StampingConnector, StampingHandler
 from kettlefield.server.wire import Chunk, Delta, error_words
 
@@ -22,6 +24,7 @@ _DECODER = msgspec.json.Decoder(Chunk)
 BUSY = frozenset({429, 503})
 MAX_CLOSING = 4  # events kept whole, for the settings that a server tells at the end
 PARSE_EVERY_S = 0.25  # stamps are taken on arrival, so parsing may come late and in batches
+NO_REASON = "ended its reply without saying why"
 _MAX_REPLY_CHARS = 16 * 2**20  # a reply beyond this is no reply; the stream is cut
 
 
@@ -38,6 +41,9 @@ class _Reply:
         self.prompt_tokens: int | None = None
         self.completion_tokens: int | None = None
         self.fault: str | None = None
+        self.unexplained = False  # the fault is that it broke off without a word
+        self.refused = False
+        self.words = ""  # the server's own, with an error
         self.retry_after_s: float | None = None
         self.done = False
         self.closing: list[Any] = []
@@ -48,16 +54,17 @@ class _Reply:
             self.done = True
             return
         try:
-            chunk = _DECODER.decode(data)
-        except (msgspec.DecodeError, msgspec.ValidationError, RecursionError) as err:
+            chunk, whole = decode_chunk(data)
+        except (msgspec.DecodeError, msgspec.ValidationError, ValueError, RecursionError) as err:
             shown = shorten(visible(str(data), keep_lines=False), 120)
             self.fault = f"sent an event that is no chat completion ({err}): {shown}"
             return
         if chunk.error is not None:
-            self.fault = f"sent an error in mid-stream: {shorten(visible(error_words(chunk.error)), 300)}"
+            self.words, self.refused = error_words(chunk.error), True
+            self.fault = f"sent an error in mid-stream: {shorten(visible(self.words), 300)}"
             return
         if chunk.is_closing and len(self.closing) < MAX_CLOSING:
-            self.closing.append(msgspec.json.decode(data))
+            self.closing.append(whole if whole is not None else msgspec.json.decode(data))
         if chunk.usage is not None:
             self.prompt_tokens = chunk.usage.prompt_tokens
             self.completion_tokens = chunk.usage.completion_tokens
@@ -94,12 +101,13 @@ class HttpClient:
         self._url = url.rstrip("/")
         self._model = model
         self._reply_within_s = reply_within_s
-        self._under_way = 0
-        self._peaks: list[list[int]] = []  # for each request under way, the most there were beside it
+        self._under_way = UnderWay()
         tracing = aiohttp.TraceConfig()
         tracing.on_request_chunk_sent.append(_stamp_sent)
         self._session = aiohttp.ClientSession(
-            connector=StampingConnector(limit=0),
+            # a connection for each request: one that is kept may be closed by the server just as it is used again,
+            # which would look like a fault; making one comes before the stopwatch starts
+            connector=StampingConnector(limit=0, force_close=True),
             timeout=aiohttp.ClientTimeout(total=None, sock_connect=10),
             headers=headers,
             trace_configs=[tracing],
@@ -109,28 +117,20 @@ class HttpClient:
         """Let go of connections."""
         await self._session.close()
 
-    async def ask(self, ask: Ask) -> Exchange:
+    async def ask(self, ask: Ask, *, stream: bool = True) -> Exchange:
         """Send one request and read its reply to the end.
 
         The stopwatch starts when the last byte of the request is handed to the socket. A server's
-        failure - refused, broken off, nonsense, too slow - ends in ``fault`` beside what had arrived.
+        failure - refused, broken off, nonsense, too slow - ends in ``fault`` beside what had arrived. A stream that
+        ends without a word is asked for once more without streaming: some servers say only there what is wrong.
         """
-        reply = _Reply()
-        sent = SimpleNamespace(at_s=time.perf_counter())
-        peak = [self._enter()]
-        self._peaks.append(peak)
         asked_at = time.time()
-        try:
-            async with asyncio.timeout(self._reply_within_s):
-                await self._exchange(ask, reply, sent)
-        except TimeoutError:
-            reply.fault = f"gave no end of its reply within {format_duration(self._reply_within_s)}"
-        except (aiohttp.ClientError, OSError, ValueError) as err:
-            reply.fault = reply.fault or f"broke off ({type(err).__name__}: {shorten(visible(str(err)), 200)})"
-        finally:
-            self._under_way -= 1
-            self._peaks = [other for other in self._peaks if other is not peak]
-        finished_s = time.perf_counter() - sent.at_s
+        sent = SimpleNamespace(at_s=time.perf_counter(), done=False)
+        with self._under_way.request() as peak:
+            reply = await self._reply(ask, sent, stream=stream)
+            finished_s = time.perf_counter() - sent.at_s
+            if stream and reply.unexplained and sent.done:
+                reply = _second(reply, await self._reply(ask, SimpleNamespace(at_s=0.0, done=False), stream=False))
         trace = Trace(
             stamps_s=tuple(stamp - sent.at_s for stamp in reply.stamps_s),
             thinking=tuple(reply.marks),
@@ -148,31 +148,45 @@ class HttpClient:
             trace=trace,
             finish_reason=reply.finish_reason,
             fault=reply.fault,
+            refused=reply.refused,
+            over_context=reply.fault is not None and says_over_context(reply.words),
+            sent=sent.done,
             retry_after_s=reply.retry_after_s,
             echo=reply.closing,
         )
 
-    def _enter(self) -> int:
-        self._under_way += 1
-        for peak in self._peaks:
-            peak[0] = max(peak[0], self._under_way)
-        return self._under_way
+    async def _reply(self, ask: Ask, sent: SimpleNamespace, *, stream: bool) -> _Reply:
+        reply = _Reply()
+        try:
+            async with asyncio.timeout(self._reply_within_s):
+                await self._exchange(ask, reply, sent, stream=stream)
+        except TimeoutError:
+            reply.fault = f"gave no end of its reply within {format_duration(self._reply_within_s)}"
+        except (aiohttp.ClientError, OSError, ValueError) as err:
+            reply.unexplained = reply.fault is None
+            reply.fault = reply.fault or f"broke off ({type(err).__name__}: {shorten(visible(str(err)), 200)})"
+        if not stream:
+            reply.stamps_s, reply.marks = [], []  # it came in one piece: that moment is no time to a token
+        return reply
 
-    async def _exchange(self, ask: Ask, reply: _Reply, sent: SimpleNamespace) -> None:
+    async def _exchange(self, ask: Ask, reply: _Reply, sent: SimpleNamespace, *, stream: bool) -> None:
         body: dict[str, Any] = {
             "model": self._model,
             **({"messages": list(ask.messages)} if ask.is_chat else {"prompt": ask.messages[0]["content"]}),
-            "stream": True,
-            "stream_options": {"include_usage": True},
+            "stream": stream,
+            **({"stream_options": {"include_usage": True}} if stream else {}),
             **ask.sampling,
         }
         async with self._session.post(
             self._url + (CHAT_PATH if ask.is_chat else TEXT_PATH), json=body, trace_request_ctx=sent
         ) as response:
             if response.status != 200:
-                said = shorten(visible(_error_text(await response.text(errors="replace")), keep_lines=False), 200)
+                reply.words = _error_text(await response.text(errors="replace"))
+                reply.refused = 400 <= response.status < 500
+                said = shorten(visible(reply.words, keep_lines=False), 200)
                 reply.fault = f"answered with status {response.status}: {said}"
                 if response.status in BUSY:
+                    reply.refused = False
                     reply.retry_after_s = _retry_after_s(response.headers.get("Retry-After", ""))
             elif response.content_type == "text/event-stream":
                 await self._read_stream(response, reply)
@@ -202,12 +216,45 @@ class HttpClient:
                 handler.forget()
                 ended.cancel()
         if reply.fault is None and not reply.done and reply.finish_reason is None:
-            reply.fault = "ended its reply without saying why"
+            reply.fault, reply.unexplained = NO_REASON, True
+
+
+def _second(first: _Reply, plain: _Reply) -> _Reply:
+    """What stands after a stream that ended without a word and the same request without streaming."""
+    if plain.fault is None:
+        return plain
+    if plain.unexplained:  # no more words than before
+        return first
+    plain.fault = f"{first.fault}; asked again without streaming it {plain.fault}"
+    plain.text, plain.thinking = first.text, first.thinking
+    plain.stamps_s, plain.marks = first.stamps_s, first.marks
+    return plain
+
+
+def decode_chunk(data: bytes | str) -> tuple[Chunk, Any]:
+    """One event's data, and the whole of it where the quick decoder could not read it.
+
+    Halves of surrogate pairs, which a server may send escaped, are part of a reply: only the standard library's
+    decoder takes them.
+
+    Raises
+    ------
+    ValueError
+        It is not JSON, or has another form.
+    """
+    try:
+        return _DECODER.decode(data), None
+    except msgspec.ValidationError:
+        raise
+    except msgspec.DecodeError:
+        whole = json.loads(data)
+        return msgspec.convert(whole, Chunk), whole
 
 
 async def _stamp_sent(_: Any, context: SimpleNamespace, __: Any) -> None:
     if context.trace_request_ctx is not None:
         context.trace_request_ctx.at_s = time.perf_counter()
+        context.trace_request_ctx.done = True
 
 
 def _retry_after_s(header: str) -> float:
@@ -217,7 +264,7 @@ def _retry_after_s(header: str) -> float:
 
 def _error_text(body: str) -> str:
     try:
-        chunk = _DECODER.decode(body)
-    except (msgspec.DecodeError, msgspec.ValidationError, RecursionError):
+        chunk, _ = decode_chunk(body)
+    except (msgspec.DecodeError, msgspec.ValidationError, ValueError, RecursionError):
         return body
     return body if chunk.error is None else error_words(chunk.error)

@@ -61,6 +61,10 @@ class ServerProcess:
         """Whether its first process still runs."""
         return self._process.poll() is None
 
+    def how_it_ended(self) -> str:
+        """Its exit status or signal, in words."""
+        return end_words(self._process.poll())
+
     def last_words(self) -> str:
         """The end of its log in one line, safe to show."""
         return words_of_log(self._launch.log)
@@ -78,7 +82,7 @@ class ServerProcess:
             while not await is_ready(session, self.url, self._launch.ready_paths):
                 if not self.is_alive:
                     raise ServerError(
-                        f"ended with exit status {self._process.returncode} before it was ready: {self.last_words()}",
+                        f"{self.how_it_ended()} before it was ready: {self.last_words()}",
                         " ".join(self.command),
                         f"Its whole log is {self._launch.log}.",
                     )
@@ -130,6 +134,19 @@ def start_server(launch: Launch) -> ServerProcess:
             start_new_session=True,
         )
     return ServerProcess(process, f"http://127.0.0.1:{port}", launch, command)
+
+
+def end_words(status: int | None) -> str:
+    """How a process ended, in words: its exit status, or the signal that killed it."""
+    if status is None:
+        return "still runs"
+    if status >= 0:
+        return f"ended with exit status {status}"
+    try:
+        name = signal.Signals(-status).name
+    except ValueError:
+        name = "unknown"
+    return f"was killed by signal {-status} ({name})"
 
 
 def find_command(launch: Launch, more: dict[str, str]) -> tuple[str, ...]:

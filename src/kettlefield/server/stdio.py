@@ -12,13 +12,15 @@ from typing import Any
 import msgspec
 
 from kettlefield.core.errors import ServerError
+from kettlefield.core.overlong import says_over_context
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.timeline import Trace
 from kettlefield.core.units import format_duration
-from kettlefield.server.exchange import Ask, Exchange
+from kettlefield.server.exchange import Ask, Exchange, UnderWay
 from kettlefield.server.process import (
     STOP_WITHIN_S,
     Launch,
+    end_words,
     family_of,
     find_command,
     kill_group,
@@ -28,6 +30,7 @@ from kettlefield.server.process import (
 
 URL = "stdio"
 MAX_LINE_BYTES = 4 * 2**20
+_PIECE_BYTES = 2**16
 MAX_REPLY_CHARS = 16 * 2**20
 
 
@@ -73,10 +76,12 @@ class _Call:
     def __init__(self) -> None:
         self.tokens: list[tuple[float, str, bool]] = []
         self.chars = 0
+        self.refused = False
         self.ended: asyncio.Future[bytes] = asyncio.get_running_loop().create_future()
 
-    def fail(self, words: str) -> None:
+    def fail(self, words: str, *, refused: bool = False) -> None:
         if not self.ended.done():
+            self.refused = refused
             self.ended.set_exception(ServerError(words, URL, ""))
             self.ended.exception()  # seen: it may be that nobody waits any more
 
@@ -92,7 +97,7 @@ class StdioServer:
         self.started_s = time.perf_counter()
         self._calls: dict[int, _Call] = {}
         self._last_id = 0
-        self._under_way = 0
+        self._under_way = UnderWay()
         self._process: asyncio.subprocess.Process | None = None
         self._reading: asyncio.Task[None] | None = None
         self.reply_within_s = 300.0
@@ -126,7 +131,6 @@ class StdioServer:
                 stderr=self._log,
                 cwd=self._launch.folder,
                 start_new_session=True,
-                limit=MAX_LINE_BYTES,
             )
         except OSError as err:
             raise ServerError(f"cannot be started ({err.strerror})", " ".join(self.command), "Check it.") from err
@@ -159,31 +163,31 @@ class StdioServer:
             self.description = visible(shorten(msgspec.json.decode(raw, type=_Described).name, 200))
         return time.perf_counter() - self.started_s
 
-    async def ask(self, ask: Ask) -> Exchange:
-        """Ask and wait for the end of the reply; a failure is in the result, not raised."""
-        asked_at, self._under_way = time.time(), self._under_way + 1
-        in_flight, fault, result = self._under_way, None, _Result()
+    async def ask(self, ask: Ask, *, stream: bool = True) -> Exchange:
+        """Ask and wait for the end of the reply; a failure is in the result, not raised. Tokens come as they are made,
+        whether a stream is wanted or not.
+        """
+        asked_at, fault, result = time.time(), None, _Result()
         body = {"messages": list(ask.messages)} if ask.is_chat else {"prompt": ask.messages[0]["content"]}
         call, sent_s = None, time.perf_counter()
-        try:
-            async with asyncio.timeout(self.reply_within_s):
-                call = await self._send("complete", {**body, "settings": ask.sampling})
-                sent_s = time.perf_counter()
-                result = msgspec.json.decode(await call.ended, type=_Result)
-        except TimeoutError:
-            fault = f"gave no end of its reply within {format_duration(self.reply_within_s)}"
-        except ServerError as err:
-            fault = err.what
-        except (msgspec.DecodeError, msgspec.ValidationError) as err:
-            fault = f"ended its reply with nonsense ({err})"
-        finally:
-            self._under_way -= 1
+        with self._under_way.request() as peak:
+            try:
+                async with asyncio.timeout(self.reply_within_s):
+                    call = await self._send("complete", {**body, "settings": ask.sampling})
+                    sent_s = time.perf_counter()
+                    result = msgspec.json.decode(await call.ended, type=_Result)
+            except TimeoutError:
+                fault = f"gave no end of its reply within {format_duration(self.reply_within_s)}"
+            except ServerError as err:
+                fault = err.what
+            except (msgspec.DecodeError, msgspec.ValidationError) as err:
+                fault = f"ended its reply with nonsense ({err})"
         tokens = call.tokens if call is not None else []
         return Exchange(
             ask=ask,
             asked_at=asked_at,
             sent_s=sent_s,
-            in_flight=in_flight,
+            in_flight=peak[0],
             text="".join(text for _, text, thinking in tokens if not thinking),
             thinking="".join(text for _, text, thinking in tokens if thinking),
             trace=Trace(
@@ -195,10 +199,17 @@ class StdioServer:
             ),
             finish_reason=result.finish_reason,
             fault=fault,
+            refused=call is not None and call.refused,
+            over_context=fault is not None and says_over_context(fault),
+            sent=call is not None,
         )
 
     async def close(self) -> None:
         """Nothing to let go of beside the process."""
+
+    def how_it_ended(self) -> str:
+        """Its exit status or signal, in words."""
+        return end_words(self._process.returncode if self._process is not None else None)
 
     def last_words(self) -> str:
         """The end of its log in one line, safe to show."""
@@ -239,19 +250,29 @@ class StdioServer:
 
     async def _read(self) -> None:
         assert self._process is not None and self._process.stdout is not None  # noqa: S101 - started with pipes
-        why = "ended"
-        while True:
-            try:
-                line = await self._process.stdout.readline()
-            except ValueError:
-                why = f"sent a line of more than {MAX_LINE_BYTES // 2**20} MiB"
-                break
+        pending, is_overlong = bytearray(), False
+        while piece := await self._process.stdout.read(_PIECE_BYTES):
             stamp_s = time.perf_counter()
-            if not line:
-                break
-            self._take(line, stamp_s)
+            *lines, rest = piece.split(b"\n")
+            for line in lines:
+                # what follows the end of a line that was too long is a line as any other
+                if not is_overlong:
+                    self._take(bytes(pending + line + b"\n"), stamp_s)
+                pending.clear()
+                is_overlong = False
+            if not is_overlong:
+                pending += rest
+            if len(pending) > MAX_LINE_BYTES:
+                pending.clear()
+                is_overlong = True
+                self._fail_all(f"sent a line of more than {MAX_LINE_BYTES // 2**20} MiB")
+        self._fail_all("ended")
+
+    def _fail_all(self, why: str) -> None:
+        """Whose line it was cannot be known: every request under way ends with it."""
         for call in self._calls.values():
             call.fail(why)
+        self._calls.clear()
 
     def _take(self, line: bytes, stamp_s: float) -> None:
         try:
@@ -269,6 +290,7 @@ class StdioServer:
                     call.fail("sent more than 16 MiB of text")
         elif message.id is not None and (call := self._calls.pop(message.id, None)) is not None:
             if message.error is not None:
-                call.fail(f"answered with an error: {shorten(visible(message.error.message, keep_lines=False), 200)}")
+                said = shorten(visible(message.error.message, keep_lines=False), 200)
+                call.fail(f"answered with an error: {said}", refused=True)
             elif not call.ended.done():
                 call.ended.set_result(bytes(message.result) or b"{}")

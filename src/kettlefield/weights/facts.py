@@ -78,9 +78,23 @@ class ModelFacts:
 
     @property
     def active_parameters(self) -> int:
-        """Parameters that take part in one token: of the experts only those used."""
+        """Parameters that take part in one token: of the experts only those used, of tables that give a row nothing."""
         in_experts = sum(tensor.parameters for tensor in self.tensors if group_of(tensor.name) == "experts")
-        return self.parameters - round((1 - self.experts_share) * in_experts)
+        in_tables = sum(tensor.parameters for tensor in self._row_tables)
+        return self.parameters - round((1 - self.experts_share) * in_experts) - in_tables
+
+    @property
+    def _row_tables(self) -> tuple[TensorFacts, ...]:
+        """Tables of which a token takes a single row: learned positions, and an input table of its own.
+
+        An input table that is the output too is read whole.
+        """
+        has_output = any(group_of(tensor.name) == "output" for tensor in self.tensors)
+        return tuple(
+            tensor
+            for tensor in self.tensors
+            if is_position_table(tensor.name) or (has_output and is_input_table(tensor.name))
+        )
 
     @property
     def experts_share(self) -> float:
@@ -113,11 +127,8 @@ class ModelFacts:
         """What sizing needs."""
         layer_bytes = sum(t.size_bytes for t in self.tensors if layer_of(t.name) is not None)
         expert_bytes = sum(t.size_bytes for t in self.tensors if group_of(t.name) == "experts")
-        input_table = next((t for t in self.tensors if is_input_table(t.name)), None)
-        # a tied table is read whole as the output; one of its own gives a single row to a token
-        untied = input_table is not None and any(group_of(t.name) == "output" for t in self.tensors)
         resting = round((1 - self.experts_share) * expert_bytes)
-        skipped = input_table.size_bytes if untied and input_table is not None else 0
+        skipped = sum(tensor.size_bytes for tensor in self._row_tables)
         return ModelShape(
             weights_bytes=self.weights_bytes,
             cache_layers=tuple(
@@ -158,6 +169,11 @@ def is_input_table(name: str) -> bool:
     return any(word in name for word in ("token_embd", "embed_tokens", "wte.", "word_embeddings"))
 
 
+def is_position_table(name: str) -> bool:
+    """Whether a tensor is a table of learned positions."""
+    return any(word in name for word in ("position_embd", "wpe.", "embed_positions", "position_embeddings"))
+
+
 def group_of(name: str) -> str:
     """The kind of a tensor, from the names that both formats use."""
     lowered = name.lower()
@@ -165,6 +181,8 @@ def group_of(name: str) -> str:
         return "norms"
     if is_input_table(lowered) or "embed" in lowered:
         return "embedding"
+    if "shared_expert" in lowered or "shexp" in lowered:
+        return "feed-forward"  # every token goes through them
     if "exps" in lowered or "experts" in lowered:
         return "experts"
     if "attn" in lowered or "attention" in lowered:

@@ -56,9 +56,15 @@ def read_gguf_facts(path: Path) -> ModelFacts:
     architecture = str(meta.get("general.architecture", "unknown"))
     reader = _Keys(path, architecture, meta)
     layers = reader.count("block_count", most=MAX_LAYERS) or 0
-    windows = window_pattern(
-        layers, reader.count("attention.sliding_window"), meta.get(f"{architecture}.attention.sliding_window_pattern")
+    window, pattern = (
+        reader.count("attention.sliding_window"),
+        meta.get(f"{architecture}.attention.sliding_window_pattern"),
     )
+    if window and pattern is None:
+        # which layers have it is then known to the server's code alone
+        remarks.append(f"a window of {window:,} tokens, not said of which layers: the larger need is assumed")
+        window = None
+    windows = window_pattern(layers, window, pattern)
     heads = reader.per_layer("attention.head_count", layers)
     kv_heads = reader.per_layer("attention.head_count_kv", layers) or heads
     width = reader.count("embedding_length")

@@ -1,0 +1,100 @@
+"""Which exercises' prompts a candidate's context cannot hold: known before they are asked.
+
+Two prompts are counted by the server; from their characters a token it follows which others come near the context,
+and those are counted too. Where the server counts nothing, nothing is said.
+"""
+
+import dataclasses
+from collections.abc import Mapping
+
+from kettlefield.campaign.plan import Candidate
+from kettlefield.campaign.prompts import render_exercise
+from kettlefield.instrument.procedure import GUESSED_CHARS_PER_TOKEN
+from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
+from kettlefield.suite.format import Exercise
+
+NEAR = 0.75  # of the context: a prompt that is estimated below this share fits, whatever its text
+
+
+@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
+class Fit:
+    """What is known of a candidate's prompts."""
+
+    over: Mapping[str, str]  # exercise -> why it cannot be asked
+    chars_per_token: float | None  # as counted; None: the server counts nothing
+    exchanges: tuple[Exchange, ...]
+
+
+def prompt_chars(ask: Ask) -> int:
+    """Characters of everything that is sent."""
+    return sum(len(message["content"]) for message in ask.messages)
+
+
+async def find_fit(
+    client: ChatClient, candidate: Candidate, exercises: tuple[Exercise, ...], sampling: Mapping[str, object]
+) -> Fit:
+    """See which prompts do not leave room for one token of a reply.
+
+    Parameters
+    ----------
+    client : ChatClient
+        Of a server that is ready.
+    candidate : Candidate
+        Its context, in tokens, is what prompts must fit.
+    exercises : tuple of Exercise
+        Those that are to be asked.
+    sampling : Mapping
+        The settings as they go over the wire.
+    """
+    asks = sorted(
+        ((exercise.id, render_exercise(exercise, candidate.prompting)) for exercise in exercises),
+        key=lambda pair: (prompt_chars(pair[1]), pair[0]),
+    )
+    context, over, exchanges = candidate.server.context, {}, []
+    ratios: list[float] = []
+    counted: set[str] = set()
+    # the middle one first: the longest may be refused
+    for name, ask in [asks[len(asks) // 2], asks[-1]] if asks else []:
+        exchange = await count_prompt(client, dataclasses.replace(ask, sampling=dict(sampling)))
+        exchanges.append(exchange)
+        counted.add(name)
+        tokens = exchange.trace.prompt_tokens
+        if exchange.fault is None and tokens:
+            ratios.append(prompt_chars(ask) / tokens)
+        if (why := _why_over(exchange, context)) is not None:
+            over[name] = why
+    if not ratios:
+        return Fit(over=over, chars_per_token=None, exchanges=tuple(exchanges))
+    for name, ask in asks:
+        if name not in counted and prompt_chars(ask) / min(ratios) > NEAR * context:
+            exchange = await count_prompt(client, dataclasses.replace(ask, sampling=dict(sampling)))
+            exchanges.append(exchange)
+            if (why := _why_over(exchange, context)) is not None:
+                over[name] = why
+    return Fit(over=over, chars_per_token=sum(ratios) / len(ratios), exchanges=tuple(exchanges))
+
+
+def _why_over(exchange: Exchange, context: int) -> str | None:
+    if exchange.over_context:
+        return f"the server {exchange.fault}"
+    tokens = exchange.trace.prompt_tokens
+    if exchange.fault is None and tokens is not None and tokens >= context:
+        return f"its prompt has {tokens:,} tokens, the context holds {context:,}"
+    return None
+
+
+def over_by_estimate(
+    candidate: Candidate, exercises: tuple[Exercise, ...], chars_per_token: float | None
+) -> dict[str, int]:
+    """Exercises whose prompts look longer than the context, with the tokens that they are estimated at.
+
+    Parameters
+    ----------
+    candidate, exercises : Candidate, tuple of Exercise
+        Whose context, in tokens, and whose prompts.
+    chars_per_token : float or None
+        As a server counted; None: by a guess, which whoever shows this must mark.
+    """
+    ratio = chars_per_token or GUESSED_CHARS_PER_TOKEN
+    tokens = {e.id: round(prompt_chars(render_exercise(e, candidate.prompting)) / ratio) for e in exercises}
+    return {name: count for name, count in tokens.items() if count >= candidate.server.context}

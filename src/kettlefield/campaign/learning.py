@@ -1,0 +1,99 @@
+"""What a server takes beside weights and KV cache: learned from the candidates measured, used to predict the next.
+
+Kept for each server on each rig in the user's cache folder, so that later campaigns, ``weigh`` and ``draft`` know it.
+"""
+
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+import msgspec
+
+from kettlefield.campaign.plan import Candidate
+from kettlefield.core.errors import InputError
+from kettlefield.core.sizing import cache_bytes, cache_bytes_per_token
+from kettlefield.record.store import Record
+from kettlefield.rig.cache import recall, remember
+from kettlefield.rig.survey import own_fingerprint
+from kettlefield.weights.read import read_facts
+
+_STORE = "overheads"
+
+
+class Overhead(msgspec.Struct, frozen=True):
+    """What one server took on one rig."""
+
+    server: str
+    bytes: int  # beside weights and KV cache, at that context
+    context_tokens: int
+    per_token_bytes: float  # growth with the context beyond what the header predicts; 0: none was seen
+    learned_from: str  # candidate
+    at: float  # seconds since the epoch
+
+    def at_context(self, context_tokens: int) -> int:
+        """At another context, in bytes."""
+        return max(0, round(self.bytes + self.per_token_bytes * (context_tokens - self.context_tokens)))
+
+
+def server_name(command: Sequence[str]) -> str:
+    """A server by its command: the program, and for an interpreter the module or script that it runs."""
+    words = [word for word in command if word]
+    if not words:
+        return ""
+    name = Path(words[0]).name if words[0] != "{python}" else "python"
+    if not name.startswith(("python", "node", "ruby", "java", "bash", "sh")):
+        return name
+    rest = words[1:]
+    if "-m" in rest[:-1]:
+        return f"python -m {rest[rest.index('-m') + 1]}"
+    script = next((word for word in rest if not word.startswith("-")), "")
+    return f"{name} {Path(script).name}".strip()
+
+
+def known_overhead(command: Sequence[str]) -> Overhead | None:
+    """What was learned of a server on this rig; None: nothing yet."""
+    held = recall(_STORE, _key(server_name(command)))
+    try:
+        return msgspec.convert(held, Overhead) if held is not None else None
+    except msgspec.ValidationError:
+        return None
+
+
+def learn(record: Record, candidate: Candidate, candidate_id: int, token_slope_bytes: float | None) -> None:
+    """Remember what a candidate's server took, now that it was measured.
+
+    Parameters
+    ----------
+    record : Record
+        With the candidate's memory.
+    candidate, candidate_id : Candidate, int
+        Whose server the plan starts, and whose weights' header is read; of others nothing is learned.
+    token_slope_bytes : float or None
+        Measured growth of memory with each token of context; None: not measured, or not to be told from none.
+    """
+    peak = record.peak_bytes(candidate_id)
+    if candidate.weights is None or not candidate.server.command or peak is None:
+        return
+    try:
+        facts = read_facts(candidate.weights)
+    except InputError:
+        return
+    if not facts.kv_heads:
+        return
+    shape, server = facts.shape(), candidate.server
+    cache = cache_bytes(shape, server.context, kv_bits=server.cache_bits, parallel=server.slots)
+    more = (token_slope_bytes or 0.0) - cache_bytes_per_token(shape, kv_bits=server.cache_bits)
+    name = server_name(server.command)
+    overhead = Overhead(
+        server=name,
+        bytes=max(0, peak - shape.weights_bytes - cache),
+        context_tokens=server.context,
+        per_token_bytes=max(0.0, more) if token_slope_bytes is not None else 0.0,
+        learned_from=candidate.name,
+        at=time.time(),
+    )
+    remember(_STORE, _key(name), msgspec.to_builtins(overhead))
+
+
+def _key(name: str) -> str:
+    return f"{own_fingerprint()}|{name}"

@@ -1,0 +1,213 @@
+"""What a server's processes really loaded: executables, shared objects, scripts and packages, each with its digest."""
+
+import contextlib
+import hashlib
+import json
+import os
+import subprocess
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+from typing import Any
+
+from kettlefield.core.errors import InputError
+from kettlefield.weights.digest import weights_digest
+
+GONE = "not there"
+MOST_FILES = 20_000  # of one package
+PROBE_WITHIN_S = 20.0
+_SOURCES = frozenset({".py", ".so", ".pyd", ".js", ".mjs", ".json"})
+# asked of the server's own interpreter: where modules lie, and which distributions they are of
+_PROBE = """
+import importlib.metadata as m, importlib.util as u, json, sys
+owners = m.packages_distributions()
+found = []
+for name in sys.argv[1:]:
+    try:
+        spec = u.find_spec(name)
+    except (ImportError, ValueError):
+        spec = None
+    root = (list(spec.submodule_search_locations or []) or [spec.origin])[0] if spec else None
+    if root in (None, "built-in", "frozen"):
+        continue
+    entry = {"module": name, "root": root}
+    for owner in owners.get(name, [])[:1]:
+        d = m.distribution(owner)
+        entry |= {"name": d.metadata["Name"], "version": d.version}
+        record = next((str(f.locate()) for f in d.files or [] if f.name == "RECORD"), None)
+        if record:
+            entry["record"] = record
+    found.append(entry)
+print(json.dumps(found))
+"""
+_IMPORTS = """
+import ast, json, sys
+tree = ast.parse(open(sys.argv[1], "rb").read())
+names = {a.name.split(".")[0] for n in ast.walk(tree) if isinstance(n, ast.Import) for a in n.names}
+names |= {n.module.split(".")[0] for n in ast.walk(tree) if isinstance(n, ast.ImportFrom) and n.module and not n.level}
+print(json.dumps(sorted(names - set(sys.stdlib_module_names))))
+"""
+
+
+def loaded_by(pids: Iterable[int], *, apart_from: Iterable[Path] = ()) -> dict[str, Any]:
+    """What some processes have loaded by now.
+
+    Parameters
+    ----------
+    pids : iterable of int
+        Those of one server.
+    apart_from : iterable of Path
+        Files with a digest of their own, as the weights.
+
+    Returns
+    -------
+    dict
+        ``files``: path -> SHA-256 of executables, mapped shared objects and scripts; ``packages``: one entry a Python
+        module that the command names, that its script imports, or that a mapped object is of, with its folder, the
+        digest of its files and, of a distribution, name, version and the digest of its RECORD.
+    """
+    left_out = {str(path.resolve()) for path in apart_from}
+    files: set[str] = set()
+    packages: dict[str, dict[str, Any]] = {}
+    for pid in pids:
+        mapped = _mapped(pid)
+        files |= mapped
+        words = _words(pid)
+        if words and Path(words[0]).name.startswith("python"):
+            script, modules = _python_of(words, _cwd(pid))
+            if script is not None:
+                files.add(str(script))
+            for entry in _modules(pid, words[0], script, modules, mapped):
+                packages.setdefault(entry["root"], entry)
+    return {
+        "files": {path: _digest(Path(path)) for path in sorted(files - left_out)},
+        "packages": [_digested(entry) for _, entry in sorted(packages.items())],
+    }
+
+
+def loaded_now(then: Mapping[str, Any]) -> dict[str, Any]:
+    """The same files and packages as they are on this machine now; nothing is started for it."""
+    return {
+        "files": {path: _digest(Path(path)) for path in then.get("files", {})},
+        "packages": [_digested(dict(entry)) for entry in then.get("packages", ())],
+    }
+
+
+def named(loaded: Mapping[str, Any] | None) -> str:
+    """Server and version by its packages, in words; empty where no package is known."""
+    known = [
+        f"{entry['name']} {entry['version']}" for entry in (loaded or {}).get("packages", ()) if entry.get("version")
+    ]
+    return ", ".join(dict.fromkeys(known))
+
+
+def _mapped(pid: int) -> set[str]:
+    """Files that a process runs or has mapped to run."""
+    found = set()
+    with contextlib.suppress(OSError):
+        found.add(str(Path(f"/proc/{pid}/exe").readlink()))
+        with Path(f"/proc/{pid}/maps").open(encoding="utf-8", errors="surrogateescape") as maps:
+            for line in maps:
+                parts = line.rstrip("\n").split(maxsplit=5)
+                if len(parts) == 6 and "x" in parts[1] and parts[5].startswith("/"):
+                    found.add(parts[5])
+    return {path.removesuffix(" (deleted)") for path in found}
+
+
+def _words(pid: int) -> list[str]:
+    with contextlib.suppress(OSError):
+        data = Path(f"/proc/{pid}/cmdline").read_bytes()
+        return [os.fsdecode(word) for word in data.split(b"\0")[:-1]]
+    return []
+
+
+def _cwd(pid: int) -> Path:
+    with contextlib.suppress(OSError):
+        return Path(f"/proc/{pid}/cwd").readlink()
+    return Path("/")
+
+
+def _python_of(words: list[str], folder: Path) -> tuple[Path | None, list[str]]:
+    """The script that an interpreter runs, and the module that its command names."""
+    rest = iter(words[1:])
+    for word in rest:
+        if word == "-m":
+            return None, [next(rest, "").split(".")[0]]
+        if word == "-c":
+            return None, []
+        if word in {"-W", "-X"}:
+            next(rest, None)
+        elif not word.startswith("-"):
+            path = folder / word
+            return (path if path.is_file() else None), []
+    return None, []
+
+
+def _modules(pid: int, program: str, script: Path | None, modules: list[str], mapped: set[str]) -> list[dict[str, Any]]:
+    names = list(modules)
+    if script is not None:
+        names += _asked(pid, program, _IMPORTS, [str(script)])
+    # packages of which an extension is mapped
+    names += sorted({_top(path) for path in mapped if "/site-packages/" in path or "/dist-packages/" in path})
+    wanted = [name for name in dict.fromkeys(names) if name.isidentifier()]
+    found = _asked(pid, program, _PROBE, wanted) if wanted else []
+    return [entry for entry in found if isinstance(entry, dict) and isinstance(entry.get("root"), str)]
+
+
+def _top(path: str) -> str:
+    return (
+        path.replace("/dist-packages/", "/site-packages/").rpartition("/site-packages/")[2].split("/")[0].split(".")[0]
+    )
+
+
+def _asked(pid: int, program: str, code: str, words: list[str]) -> list[Any]:
+    """What the server's interpreter says, with the search path that the server has."""
+    env = {name: value for name, value in os.environ.items() if name != "PYTHONPATH"}
+    with contextlib.suppress(OSError):
+        for pair in Path(f"/proc/{pid}/environ").read_bytes().split(b"\0"):
+            if pair.startswith((b"PYTHONPATH=", b"PYTHONHOME=", b"VIRTUAL_ENV=")):
+                name, _, value = os.fsdecode(pair).partition("=")
+                env[name] = value
+    with contextlib.suppress(OSError, ValueError, subprocess.SubprocessError):
+        done = subprocess.run(
+            [program, "-c", code, *words],
+            capture_output=True,
+            cwd=_cwd(pid),
+            env=env,
+            timeout=PROBE_WITHIN_S,
+            check=True,
+            stdin=subprocess.DEVNULL,
+        )
+        found = json.loads(done.stdout)
+        return found if isinstance(found, list) else []
+    return []
+
+
+def _digested(entry: dict[str, Any]) -> dict[str, Any]:
+    entry["sha256"] = _tree_digest(Path(entry["root"]))
+    if "record" in entry:
+        entry["record_sha256"] = _digest(Path(entry["record"]))
+    return entry
+
+
+def _tree_digest(root: Path) -> str:
+    """One digest over a module's file, or over every source and shared object below its folder."""
+    if root.is_file():
+        return _digest(root)
+    paths = sorted(
+        path
+        for path in root.rglob("*")
+        if path.suffix in _SOURCES and "__pycache__" not in path.parts and path.is_file()
+    )
+    if not paths:
+        return GONE
+    whole = hashlib.sha256()
+    for path in paths[:MOST_FILES]:
+        whole.update(f"{path.relative_to(root)}\0{_digest(path)}\n".encode("utf-8", "surrogateescape"))
+    return whole.hexdigest()
+
+
+def _digest(path: Path) -> str:
+    try:
+        return weights_digest(path.resolve())
+    except (InputError, OSError):
+        return GONE
