@@ -89,7 +89,9 @@ def test_a_correction_counts_even_when_it_is_shorter():
     assert taken(f"```python\n{long}```\nCorrection:\n```python\n{CODE}```") == CODE
     # one that is cut off, or a use of it, does not replace it
     assert taken(f"```python\n{CODE}```\n```python\ndef berth_of(ship):\n    return (\n```") == CODE
-    assert taken(f"```python\n{CODE}```\n```python\nassert berth_of('Teal') == 'T'\nprint(berth_of('Ebb'))\n```") == CODE
+    assert (
+        taken(f"```python\n{CODE}```\n```python\nassert berth_of('Teal') == 'T'\nprint(berth_of('Ebb'))\n```") == CODE
+    )
     program = "def main():\n    print(1)\n\nmain()\n"
     better = "def main():\n    print(2)\n\nmain()\n"
     assert taken(f"```python\n{program}```\nBetter:\n```python\n{better}```", SCRIPT) == better
@@ -131,7 +133,8 @@ def test_the_asked_unit_is_kept_when_what_runs_on_is_half_written():
         fenced = extract_answer(f"```python\n{CODE}{runaway}", PYTHON)
         assert (fenced.files[0].text.strip(), fenced.cut) == (CODE.strip(), True)
     braced = extract_answer(
-        "```c\nint ebb(int x) {\n    return x;\n}\n\nint flood(int x) {\n    if (x", Wanted(language="c", file="a.c", entry="ebb")
+        "```c\nint ebb(int x) {\n    return x;\n}\n\nint flood(int x) {\n    if (x",
+        Wanted(language="c", file="a.c", entry="ebb"),
     )
     assert braced.files[0].text == "int ebb(int x) {\n    return x;\n}\n"
     # the asked unit itself cut off: nothing is thrown away
@@ -156,7 +159,7 @@ OPENINGS = {
         RUST,
         "use std::io;\nuse std::io::Read;\n\nfn main() {\n    let mut text = String::new();\n    io::stdin();\n}\n",
     ),
-    "another use line only": ("rust", RUST, "use std::io;\n\nfn main() {\n    println!(\"1\");\n}\n"),
+    "another use line only": ("rust", RUST, 'use std::io;\n\nfn main() {\n    println!("1");\n}\n'),
     "sql without its comments": (
         "sql",
         "-- ships that call twice\nSELECT ship,\n       count(*) AS calls\n",
@@ -203,7 +206,11 @@ GIVEN = {"fares.py": "RATE = 4\n"}
 @pytest.mark.parametrize(
     ("header", "body", "files"),
     [
-        ("--- /dev/null\n+++ b/main.py\n", "@@ -0,0 +1,2 @@\n+import fares\n+print(fares.RATE)\n", {"main.py", "fares.py"}),
+        (
+            "--- /dev/null\n+++ b/main.py\n",
+            "@@ -0,0 +1,2 @@\n+import fares\n+print(fares.RATE)\n",
+            {"main.py", "fares.py"},
+        ),
         ("--- a/main.py\n+++ b/main.py\n", "@@ -1 +1 @@\n-x\n+y\n", set()),  # changes what is not there
         ("--- a/fares.py\n+++ b/fares.py\n", "@@ -1 +1 @@\n RATE = 4\n", set()),  # changes nothing
         ("--- /dev/null\n+++ /dev/null\n", "@@ -1 +1 @@\n+y\n", set()),

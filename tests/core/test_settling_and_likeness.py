@@ -7,10 +7,10 @@ from kettlefield.core.changes import ABSENT, changes_between
 from kettlefield.core.escape import escape_signs
 from kettlefield.core.intervals import pass_ratio
 from kettlefield.core.likeness import first_difference, same_code
-from kettlefield.core.pythontext import MOST_CHARS
 from kettlefield.core.paired import Pairs
 from kettlefield.core.power import noticeable_drop, smallest_drop
 from kettlefield.core.properties import belongs
+from kettlefield.core.pythontext import MOST_CHARS
 from kettlefield.core.settling import MOST_MORE, exercises_to_clear, least_growth
 
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from kettlefield.core.sizing import (
     KV_BITS,
+    LearnedOverhead,
     MemoryNeed,
     decode_ceiling_tps,
     largest_context,
@@ -25,7 +26,14 @@ class Settings:
     parallel: tuple[int, ...] = (1,)
     budget_bytes: int | None = None
     bandwidth_bytes_s: float | None = None
-    overhead_bytes: int | None = None  # what the server takes beside weights and cache; None: by the rule of thumb
+    overhead_bytes: int | None = None  # what the server takes beside weights and cache; None: learned, or by the rule
+    learned: LearnedOverhead | None = None  # from campaigns with this server; None: the rule of thumb holds
+
+    def overhead_at(self, context_tokens: int) -> int | None:
+        """What the server takes beside weights and cache at a context; None: by the rule of thumb."""
+        if self.overhead_bytes is not None or self.learned is None:
+            return self.overhead_bytes
+        return self.learned.at_context(context_tokens)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,7 +64,7 @@ def weigh(facts: ModelFacts, settings: Settings) -> Weighed:
         for bits in settings.kv_bits:
             for parallel in settings.parallel:
                 need = memory_need(
-                    shape, context, kv_bits=bits, parallel=parallel, overhead_bytes=settings.overhead_bytes
+                    shape, context, kv_bits=bits, parallel=parallel, overhead_bytes=settings.overhead_at(context)
                 )
                 fits.append(_fit(facts, need, settings.budget_bytes))
     longest = None
@@ -67,7 +75,8 @@ def weigh(facts: ModelFacts, settings: Settings) -> Weighed:
             most_tokens=facts.context_tokens,
             kv_bits=settings.kv_bits[0],
             parallel=settings.parallel[0],
-            overhead_bytes=settings.overhead_bytes,
+            # that of the longest one: it grows with the context, if at all
+            overhead_bytes=settings.overhead_at(facts.context_tokens),
         )
     ceiling = decode_ceiling_tps(shape, settings.bandwidth_bytes_s, 0) if settings.bandwidth_bytes_s else None
     return Weighed(facts=facts, fits=tuple(fits), largest_context=longest, ceiling_tps=ceiling)

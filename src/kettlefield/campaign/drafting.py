@@ -8,7 +8,7 @@ import tomli_w
 
 from kettlefield.campaign.criteria import NOT_SET
 from kettlefield.core.errors import InputError
-from kettlefield.core.sizing import largest_context, memory_need
+from kettlefield.core.sizing import LearnedOverhead, largest_context, memory_need
 from kettlefield.core.units import format_bytes, format_count
 from kettlefield.weights.facts import ModelFacts
 
@@ -34,6 +34,7 @@ def draft_plan(
     budget_whence: str,
     accelerator: str,
     overhead_bytes: int | None = None,
+    learned: LearnedOverhead | None = None,
 ) -> Draft:
     """Write a commented plan.
 
@@ -54,16 +55,19 @@ def draft_plan(
     accelerator : str
         As ``[rig] accelerator`` writes it.
     overhead_bytes : int, optional
-        What the server takes beside weights and cache; by default a rule of thumb.
+        What the server takes beside weights and cache; by default what was learned of it, or a rule of thumb.
+    learned : LearnedOverhead, optional
+        From earlier campaigns with this command's server on this rig.
 
     Raises
     ------
     InputError
         Nothing fits.
     """
+    own = overhead_bytes if overhead_bytes is not None or learned is None else learned.at_context(CONTEXTS[0])
     fitting, left_out = [], []
     for facts, name in zip(models, names, strict=True):
-        need = memory_need(facts.shape(), CONTEXTS[-1], overhead_bytes=overhead_bytes)
+        need = memory_need(facts.shape(), CONTEXTS[-1], overhead_bytes=own)
         if facts.kv_heads and need.total_bytes > budget_bytes:
             left_out.append(
                 f"{_comment(name)}: needs {format_bytes(need.total_bytes)} at {CONTEXTS[-1]:,} tokens, "
@@ -75,8 +79,12 @@ def draft_plan(
         raise InputError(
             "none of the files fits", "; ".join(left_out), "Raise --budget, name smaller levels, or state --overhead."
         )
-    context = _context([facts for facts, _ in fitting], budget_bytes, overhead_bytes)
-    parts = [_head(suite, accelerator, budget_bytes, budget_whence), _server(command, context), _memory(overhead_bytes)]
+    context = _context([facts for facts, _ in fitting], budget_bytes, own)
+    parts = [
+        _head(suite, accelerator, budget_bytes, budget_whence),
+        _server(command, context),
+        _memory(overhead_bytes, learned),
+    ]
     parts += [
         _SAMPLING.format(max_tokens=min(MOST_REPLY_TOKENS, context // 2)),
         "\n# --- candidates: one model at one level each\n",
@@ -137,7 +145,12 @@ def _head(suite: str, accelerator: str, budget_bytes: int, whence: str) -> str:
     )
 
 
-def _memory(overhead_bytes: int | None) -> str:
+def _memory(overhead_bytes: int | None, learned: LearnedOverhead | None) -> str:
+    if overhead_bytes is None and learned is not None:
+        size = format_bytes(learned.overhead_bytes)
+        return (
+            f"\n# beside weights and KV cache this server took {size}, learned from {_comment(learned.learned_from)}\n"
+        )
     if overhead_bytes is None:
         return ""
     return f'\n[memory]\noverhead = "{overhead_bytes} B"  # what the server takes beside weights and cache\n'
@@ -164,6 +177,9 @@ temperature = 0.2
 top_p = 1.0
 seed = 1
 max_tokens = {max_tokens}
+# top_k, min_p and the penalties are sent with values that do nothing, as far as the server accepts them; what it
+# refuses stays at its own default and is named in the record. Others by the server's own names:
+# extra = {{ typical_p = 1.0 }}
 
 [speed]
 requests = 60  # enough to bound p95 at one-sided 95 %

@@ -3,14 +3,28 @@
 from dataclasses import dataclass
 
 import numpy as np
+import sqlalchemy as sa
 
 from kettlefield.analysis.frames import speed_frame, trials_frame
+from kettlefield.campaign.context_fit import over_by_estimate, prompt_chars
+from kettlefield.campaign.measuring import MEMORY, SPEED, steps_left
 from kettlefield.campaign.plan import Candidate
+from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.registry import known_bandwidth, weights_facts
+from kettlefield.core.outcome import FAULTS
+from kettlefield.instrument.cached import CACHE
+from kettlefield.instrument.clients import CLIENTS
+from kettlefield.instrument.depth import BEYOND, DEPTH, PAST_WINDOW, SYSTEM
+from kettlefield.instrument.latency import LATENCY
+from kettlefield.instrument.leak import LEAK
+from kettlefield.instrument.procedure import GUESSED_CHARS_PER_TOKEN
+from kettlefield.record import schema
+from kettlefield.record.packing import unpack_json
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
 from kettlefield.suite.format import Exercise
 
+MOST_COUNTED = 400  # prompts looked at
 CHARS_PER_TOKEN = 3.0  # of code, as tokenizers of code models cut it; only where nothing was measured yet
 
 
@@ -20,19 +34,24 @@ class Forecast:
 
     candidate: str
     trials: int  # still to be run
-    timed_requests: int  # still to be made
-    rate_tps: float | None  # of one stream; None: nothing is known of it
+    faulted: int  # in the record as a fault of server or rig; run again only with --retry-faults
+    timed_requests: int  # still to be made, at the most: of the grid, depth, past the window, cache, clients, leak
+    prompt_tokens: int  # that all of these and the trials are to read, by estimate
+    rate_tps: float | None  # decode rate of one stream; None: nothing is known of it
+    prefill_tps: float | None  # None: not measured yet, so reading is not in the time
     basis: str  # where the rate comes from
-    at_least_s: float | None  # generating alone, requests side by side costing nothing; None without a rate
+    at_least_s: float | None  # reading and generating, requests side by side costing nothing; None without a rate
+    over_context: dict[str, int]  # exercises whose prompts look longer than the context, with their tokens
+    counted: bool  # those tokens rest on the server's own count; otherwise they are a guess
 
 
 def forecast(
     chosen: list[Candidate], exercises: tuple[Exercise, ...], record: Record | None, accelerator: Accelerator | None
 ) -> tuple[Forecast, ...]:
-    """What is left to do for each candidate, with the time that generating takes at least.
+    """What is left to do for each candidate, with the time that reading and generating take at least.
 
-    The rate is the median of the record's timed requests where it has some, else the ceiling that the
-    weights' header and the memory bandwidth set. A reply is as long as the record's are in the mean, else
+    The rates are the medians of the record's timed requests where it has some, else the decode rate is the ceiling
+    that the weights' header and the memory bandwidth set. A reply is as long as the record's are in the mean, else
     as the exercise's own answer.
 
     Parameters
@@ -47,44 +66,119 @@ def forecast(
         The plan's.
     """
     bandwidth = known_bandwidth(accelerator)
-    own_tokens = float(np.mean([_own_tokens(exercise) for exercise in exercises]))
-    speeds = speed_frame(record) if record is not None else None
-    trials = trials_frame(record) if record is not None else None
-    found = []
-    for candidate in chosen:
-        rate, basis = None, "unknown: neither measured nor foretold by a header"
-        timed, done, tokens = 0, 0, own_tokens
-        if speeds is not None and trials is not None:
-            mine = speeds[speeds["candidate"] == candidate.name]
-            asked = trials[trials["candidate"] == candidate.name]
-            timed, done = len(mine), int(asked["exercise"].isin([e.id for e in exercises]).sum())
-            if len(mine):
-                rate, basis = float(mine["decode_rate_tps"].median()), f"measured, n = {len(mine)}"
-            if asked["completion_tokens"].notna().any():
-                tokens = float(asked["completion_tokens"].mean())
-        if rate is None:
-            ceiling = weights_facts(candidate, bandwidth).get("decode_ceiling_tps")
-            if isinstance(ceiling, float):
-                rate, basis = ceiling, "ceiling by the header"
-        left = len(exercises) * candidate.grading.samples - done
-        speed = candidate.speed
-        lengths = speed.reply_lengths
-        requests = max(0, speed.requests * max(1, len(speed.prompt_tokens)) * len(lengths) - timed)
-        seconds = None
-        if rate is not None:
-            generated = left * tokens / candidate.grading.in_flight + requests * sum(lengths) / len(lengths)
-            seconds = generated / rate
-        found.append(
-            Forecast(
-                candidate=candidate.name,
-                trials=left,
-                timed_requests=requests,
-                rate_tps=rate,
-                basis=basis,
-                at_least_s=seconds,
-            )
-        )
-    return tuple(found)
+    known = _Known(record) if record is not None else None
+    return tuple(_forecast(candidate, exercises, known, bandwidth) for candidate in chosen)
+
+
+class _Known:
+    """What a record holds already."""
+
+    def __init__(self, record: Record) -> None:
+        self.record = record
+        self.speeds, self.trials = speed_frame(record), trials_frame(record)
+        self.counts = counted_prompts(record)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Step:
+    """Requests of one procedure."""
+
+    requests: int
+    prompt_tokens: int  # of each
+    reply_tokens: int
+
+
+def _forecast(
+    candidate: Candidate, exercises: tuple[Exercise, ...], known: _Known | None, bandwidth: float | None
+) -> Forecast:
+    rate, prefill, basis = None, None, "unknown: neither measured nor predicted from a header"
+    tokens = float(np.mean([_own_tokens(exercise) for exercise in exercises]))
+    done, faulted, ratio, ended, timed = 0, 0, None, {}, 0
+    if known is not None:
+        mine = known.speeds[known.speeds["candidate"] == candidate.name]
+        asked = known.trials[known.trials["candidate"] == candidate.name]
+        asked = asked[asked["exercise"].isin([exercise.id for exercise in exercises])]
+        done, faulted = len(asked), int(asked["outcome"].isin([str(fault) for fault in FAULTS]).sum())
+        ratio, timed = known.counts.get(candidate.name), len(mine)
+        candidate_id = known.record.candidate_id(candidate.name)
+        ended = known.record.procedures(candidate_id) if candidate_id is not None else {}
+        if mine["decode_rate_tps"].notna().any():
+            rate, basis = float(mine["decode_rate_tps"].median()), f"measured, n = {len(mine)}"
+        if mine["prefill_rate_tps"].notna().any():
+            prefill = float(mine["prefill_rate_tps"].median())
+        if asked["completion_tokens"].notna().any():
+            tokens = float(asked["completion_tokens"].mean())
+    if rate is None:
+        ceiling = weights_facts(candidate, bandwidth).get("decode_ceiling_tps")
+        if isinstance(ceiling, float):
+            rate, basis = ceiling, "ceiling by the header"
+    left = len(exercises) * candidate.grading.samples - done
+    suite_tokens = _mean_prompt(candidate, exercises, ratio)
+    missing = set(steps_left(candidate, ended, frozenset({SPEED, MEMORY})))
+    steps = [step for name, step in _steps(candidate, timed, suite_tokens).items() if name in missing]
+    read = left * suite_tokens + sum(step.requests * step.prompt_tokens for step in steps)
+    made = left * tokens / candidate.grading.in_flight + sum(step.requests * step.reply_tokens for step in steps)
+    return Forecast(
+        candidate=candidate.name,
+        trials=left,
+        faulted=faulted,
+        timed_requests=sum(step.requests for step in steps),
+        prompt_tokens=round(read),
+        rate_tps=rate,
+        prefill_tps=prefill,
+        basis=basis,
+        at_least_s=None if rate is None else made / rate + (read / prefill if prefill else 0.0),
+        over_context=over_by_estimate(candidate, exercises, ratio),
+        counted=ratio is not None,
+    )
+
+
+def _steps(candidate: Candidate, timed: int, suite_tokens: float) -> dict[str, _Step]:
+    """What each procedure asks, at the most."""
+    speed, window = candidate.speed, candidate.server.context
+    lengths = speed.reply_lengths
+    short, grid = min(lengths), speed.prompt_tokens
+    points = speed.requests * max(1, len(grid)) * len(lengths)
+    depths = [depth for depth in speed.depth.tokens if depth + short <= window]
+    middle = round(sum(depths) / len(depths)) if depths else 0
+    counts = speed.clients.counts
+    return {
+        LATENCY: _Step(
+            requests=max(0, points - timed),
+            prompt_tokens=round(sum(grid) / len(grid)) if grid else round(suite_tokens),
+            reply_tokens=round(sum(lengths) / len(lengths)),
+        ),
+        DEPTH: _Step(requests=len(depths) * speed.depth.repeats, prompt_tokens=middle, reply_tokens=short),
+        SYSTEM: _Step(requests=speed.depth.repeats + 1, prompt_tokens=speed.depth.system_tokens, reply_tokens=short),
+        CACHE: _Step(requests=2 * speed.cached, prompt_tokens=window // 2, reply_tokens=short),
+        CLIENTS: _Step(requests=sum(counts) * speed.clients.requests, prompt_tokens=0, reply_tokens=short),
+        LEAK: _Step(requests=candidate.memory.leak_requests, prompt_tokens=0, reply_tokens=short),
+        PAST_WINDOW: _Step(requests=1, prompt_tokens=round(window * BEYOND), reply_tokens=0),
+    }
+
+
+def _mean_prompt(candidate: Candidate, exercises: tuple[Exercise, ...], ratio: float | None) -> float:
+    chars = [prompt_chars(render_exercise(exercise, candidate.prompting)) for exercise in exercises]
+    return float(np.mean(chars)) / (ratio or GUESSED_CHARS_PER_TOKEN)
+
+
+def counted_prompts(record: Record) -> dict[str, float]:
+    """For each candidate the characters a token of the prompts that its server counted, in the mean."""
+    exchange, candidate, prompt = schema.exchange, schema.candidate, schema.prompt
+    query = (
+        sa.select(candidate.c.name, exchange.c.prompt_tokens, prompt.c.messages)
+        .join(candidate, candidate.c.id == exchange.c.candidate_id)
+        .join(prompt, prompt.c.id == exchange.c.prompt_id)
+        .where(exchange.c.purpose.in_(("count", "answer")), exchange.c.prompt_tokens > 0)
+        .order_by(exchange.c.id)
+        .limit(MOST_COUNTED)
+    )
+    found: dict[str, list[float]] = {}
+    with record.reading() as connection:
+        for row in connection.execute(query):
+            chars = sum(len(message["content"]) for message in unpack_json(row.messages))
+            found.setdefault(row.name, []).append(chars / row.prompt_tokens)
+    return {name: float(np.mean(ratios)) for name, ratios in found.items()}
 
 
 def _own_tokens(exercise: Exercise) -> float:

@@ -11,28 +11,13 @@ import msgspec
 
 from kettlefield.campaign.plan import Candidate
 from kettlefield.core.errors import InputError
-from kettlefield.core.sizing import cache_bytes, cache_bytes_per_token
+from kettlefield.core.sizing import LearnedOverhead, cache_bytes, cache_bytes_per_token
 from kettlefield.record.store import Record
-from kettlefield.rig.cache import recall, remember
+from kettlefield.rig.cache import recall, recall_all, remember
 from kettlefield.rig.survey import own_fingerprint
 from kettlefield.weights.read import read_facts
 
 _STORE = "overheads"
-
-
-class Overhead(msgspec.Struct, frozen=True):
-    """What one server took on one rig."""
-
-    server: str
-    bytes: int  # beside weights and KV cache, at that context
-    context_tokens: int
-    per_token_bytes: float  # growth with the context beyond what the header predicts; 0: none was seen
-    learned_from: str  # candidate
-    at: float  # seconds since the epoch
-
-    def at_context(self, context_tokens: int) -> int:
-        """At another context, in bytes."""
-        return max(0, round(self.bytes + self.per_token_bytes * (context_tokens - self.context_tokens)))
 
 
 def server_name(command: Sequence[str]) -> str:
@@ -50,13 +35,19 @@ def server_name(command: Sequence[str]) -> str:
     return f"{name} {Path(script).name}".strip()
 
 
-def known_overhead(command: Sequence[str]) -> Overhead | None:
+def known_overhead(command: Sequence[str]) -> LearnedOverhead | None:
     """What was learned of a server on this rig; None: nothing yet."""
     held = recall(_STORE, _key(server_name(command)))
     try:
-        return msgspec.convert(held, Overhead) if held is not None else None
+        return msgspec.convert(held, LearnedOverhead) if held is not None else None
     except msgspec.ValidationError:
         return None
+
+
+def known_servers() -> tuple[str, ...]:
+    """The servers of which something was learned on this rig."""
+    mine = f"{own_fingerprint()}|"
+    return tuple(sorted(key.removeprefix(mine) for key in recall_all(_STORE) if key.startswith(mine)))
 
 
 def learn(record: Record, candidate: Candidate, candidate_id: int, token_slope_bytes: float | None) -> None:
@@ -84,9 +75,9 @@ def learn(record: Record, candidate: Candidate, candidate_id: int, token_slope_b
     cache = cache_bytes(shape, server.context, kv_bits=server.cache_bits, parallel=server.slots)
     more = (token_slope_bytes or 0.0) - cache_bytes_per_token(shape, kv_bits=server.cache_bits)
     name = server_name(server.command)
-    overhead = Overhead(
+    overhead = LearnedOverhead(
         server=name,
-        bytes=max(0, peak - shape.weights_bytes - cache),
+        overhead_bytes=max(0, peak - shape.weights_bytes - cache),
         context_tokens=server.context,
         per_token_bytes=max(0.0, more) if token_slope_bytes is not None else 0.0,
         learned_from=candidate.name,

@@ -1,7 +1,6 @@
 """``kettlefield draft``: a plan from weights files, with the criteria left to a person."""
 
 import argparse
-import shlex
 from pathlib import Path
 
 from kettlefield.cli.commands import COMMANDS
@@ -35,13 +34,13 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Draft and write."""
-    from kettlefield.cli.weigh import find_budget, find_overhead  # noqa: PLC0415
+    from kettlefield.cli.weigh import find_budget, find_overhead, split_command  # noqa: PLC0415
 
     budget, whence = find_budget(args.budget)
     write_draft(
         args.files,
         args.output,
-        command=_words(args.server),
+        command=split_command(args.server),
         suite=args.suite,
         budget=budget,
         whence=whence,
@@ -66,12 +65,13 @@ def write_draft(
     import os  # noqa: PLC0415
 
     from kettlefield.campaign.drafting import draft_plan  # noqa: PLC0415
+    from kettlefield.campaign.learning import known_overhead  # noqa: PLC0415
     from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.weights.read import read_facts  # noqa: PLC0415
 
     if output.exists():
-        raise InputError("is there already", str(output), "Name another file: a plan is never overwritten.")
+        raise InputError("already exists", str(output), "Name another file: a plan is never overwritten.")
     models = [read_facts(path) for path in files]
     draft = draft_plan(
         models,
@@ -82,6 +82,7 @@ def write_draft(
         budget_whence=whence,
         accelerator=accelerator,
         overhead_bytes=overhead,
+        learned=known_overhead(command) if command else None,
     )
     try:
         with output.open("x", encoding="utf-8") as file:
@@ -93,14 +94,3 @@ def write_draft(
     console.print(safe(f"{output}: {kept} of {len(models)} files are candidates; set its criteria, then run qualify"))
     for line in draft.left_out:
         console.print(safe(f"left out: {line}", "yellow"))
-
-
-def _words(command: str | None) -> list[str] | None:
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-
-    if command is None:
-        return None
-    try:
-        return shlex.split(command)
-    except ValueError as err:
-        raise InputError(f"cannot be split into words ({err})", "--server", "Close its quotation marks.") from err

@@ -2,8 +2,12 @@
 
 import dataclasses
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from kettlefield.cli.exits import ExitCode
+
+if TYPE_CHECKING:
+    from kettlefield.campaign.forecast import Forecast
 
 
 def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCode:
@@ -50,25 +54,43 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
         )
         return ExitCode.DONE
     console = make_console()
-    table = make_table("candidate", ">trials left", ">timed requests left", ">tokens/s", "that rate is", ">at least")
+    table = make_table(
+        "candidate",
+        ">trials left",
+        ">ended in faults",
+        ">timed requests left",
+        ">decode, tokens/s",
+        "that rate is",
+        ">prefill, tokens/s",
+        ">at least",
+    )
     for row in found:
         rate = "-" if row.rate_tps is None else f"{row.rate_tps:,.0f}"
         table.add_row(
             safe(row.candidate),
             str(row.trials),
+            str(row.faulted),
             str(row.timed_requests),
             rate,
             row.basis,
+            "-" if row.prefill_tps is None else f"{row.prefill_tps:,.0f}",
             format_duration(row.at_least_s),
         )
     print_table(console, table)
+    for row in found:
+        for line in _over_context(row):
+            console.print(safe(f"! {row.candidate}: {line}", "yellow"))
+    if any(row.prefill_tps is None for row in found):
+        console.print("-: prefill was not timed yet; reading prompts is not in the time.", style="dim")
+    if any(row.faulted for row in found):
+        console.print("Trials that ended in a fault of server or rig are asked again with --retry-faults.", style="dim")
     print_not_measured(console, not_measured_words(suite.not_measured))
     known = [row.at_least_s for row in found if row.at_least_s is not None]
     words = f"more than {DISCORDANT:g}" if drop is None else f"{drop:.2f}"
     console.print(
         safe(
             f"{suite.label}: {len(exercises)} exercises, {samples} samples each; "
-            f"generating takes at least {format_duration(sum(known))}"
+            f"reading and generating take at least {format_duration(sum(known))}"
         )
     )
     console.print(
@@ -78,3 +100,12 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
         )
     )
     return ExitCode.DONE
+
+
+def _over_context(row: "Forecast") -> list[str]:
+    """The exercises whose prompts do not fit, as far as can be said before anything is asked."""
+    if not row.over_context:
+        return []
+    names = ", ".join(f"{name} ({tokens:,})" for name, tokens in sorted(row.over_context.items()))
+    how = "as the server counts" if row.counted else "guessed: the server has counted none of them yet"
+    return [f"{len(row.over_context)} exercises do not fit its context; prompt tokens, {how}: {names}"]

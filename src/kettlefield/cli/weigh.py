@@ -1,6 +1,7 @@
 """``kettlefield weigh``: what weights files are, what they need, whether they fit - from headers alone."""
 
 import argparse
+import shlex
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -11,6 +12,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from kettlefield.analysis.weighing import Fit, Settings, Weighed
+    from kettlefield.core.sizing import LearnedOverhead
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -31,6 +33,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("--budget", metavar="SIZE", help="memory to fit into; default: the accelerator's or the host's")
     parser.add_argument(
         "--overhead", metavar="SIZE", help="what the server takes beside weights and cache; default: a rule of thumb"
+    )
+    parser.add_argument(
+        "--server",
+        metavar="COMMAND",
+        help="the command that would serve them: use what its campaigns here have learned",
     )
     parser.add_argument("--allow-licence", nargs="+", default=[], metavar="SPDX", help="licences that are allowed")
     parser.add_argument("--digest", action="store_true", help="read the files whole for their SHA-256")
@@ -54,6 +61,7 @@ def run(args: argparse.Namespace) -> int:
         budget_bytes=budget,
         bandwidth_bytes_s=own_bandwidth(),
         overhead_bytes=find_overhead(args.overhead),
+        learned=find_learned(args.server),
     )
     show_weighed(
         args.files, settings, whence, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
@@ -140,6 +148,38 @@ def find_overhead(text: str | None) -> int | None:
         The text is no size.
     """
     return None if text is None else _size(text, "--overhead")
+
+
+def find_learned(command: str | None) -> "LearnedOverhead | None":
+    """What campaigns on this rig have learned of a server's own memory; None: nothing, or no server is named.
+
+    Raises
+    ------
+    InputError
+        The command cannot be split into words.
+    """
+    from kettlefield.campaign.learning import known_overhead  # noqa: PLC0415
+
+    words = split_command(command)
+    return known_overhead(words) if words else None
+
+
+def split_command(command: str | None) -> list[str] | None:
+    """The words of a server's command as a shell splits them.
+
+    Raises
+    ------
+    InputError
+        Its quotation marks are not closed.
+    """
+    from kettlefield.core.errors import InputError  # noqa: PLC0415
+
+    if command is None:
+        return None
+    try:
+        return shlex.split(command)
+    except ValueError as err:
+        raise InputError(f"cannot be split into words ({err})", "--server", "Close its quotation marks.") from err
 
 
 def _size(text: str, option: str) -> int:
@@ -288,7 +328,7 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
 
 def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, settings: "Settings") -> None:
     from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
-    from kettlefield.core.sizing import OVERHEAD_RULE, cache_bytes_per_token  # noqa: PLC0415
+    from kettlefield.core.sizing import cache_bytes_per_token  # noqa: PLC0415
     from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
 
     known = [one for one in weighed if one.facts.kv_heads]
@@ -308,13 +348,33 @@ def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str
             three_digits(one.ceiling_tps) if one.ceiling_tps else "-",
         )
     print_table(console, table)
-    own = settings.overhead_bytes
-    told = OVERHEAD_RULE if own is None else f"working overhead: {format_bytes(own)}, as given"
-    notes = [f"{told}.", "NO: does not fit, n/m: layers that would on their own; +: beyond the model's window."]
+    notes = [
+        f"{_overhead_words(settings)}.",
+        "NO: does not fit, n/m: layers that would on their own; +: beyond the model's window.",
+    ]
     if settings.bandwidth_bytes_s is not None:
         bandwidth = format_bytes(settings.bandwidth_bytes_s)
         notes.append(f"Ceiling: {bandwidth}/s of bandwidth over the bytes that one token must read.")
     console.print(safe("\n".join(notes)), style="dim")
+
+
+def _overhead_words(settings: "Settings") -> str:
+    from kettlefield.campaign.learning import known_servers  # noqa: PLC0415
+    from kettlefield.core.sizing import OVERHEAD_RULE  # noqa: PLC0415
+    from kettlefield.core.units import format_bytes  # noqa: PLC0415
+
+    if settings.overhead_bytes is not None:
+        return f"working overhead: {format_bytes(settings.overhead_bytes)}, as given"
+    learned = settings.learned
+    if learned is None:
+        names = ", ".join(known_servers())
+        return OVERHEAD_RULE + (f". Learned here for: {names}; --server COMMAND uses it" if names else "")
+    growth = f", and {format_bytes(learned.per_token_bytes)} a token" if learned.per_token_bytes else ""
+    at = f"at {learned.context_tokens:,} tokens{growth}"
+    return (
+        f"working overhead: {format_bytes(learned.overhead_bytes)} {at}, learned from {learned.learned_from} "
+        f"on {learned.server}"
+    )
 
 
 def _short(one: "Weighed") -> str:

@@ -50,6 +50,22 @@ class MemoryNeed:
         return self.weights_bytes + self.cache_bytes + self.overhead_bytes
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LearnedOverhead:
+    """What one server took beside weights and KV cache on one rig."""
+
+    server: str
+    overhead_bytes: int  # at that context
+    context_tokens: int
+    per_token_bytes: float  # growth with the context beyond what the header predicts; 0: none was seen
+    learned_from: str  # candidate
+    at: float  # seconds since the epoch
+
+    def at_context(self, context_tokens: int) -> int:
+        """At another context, in bytes."""
+        return max(0, round(self.overhead_bytes + self.per_token_bytes * (context_tokens - self.context_tokens)))
+
+
 def cache_bytes_per_token(shape: ModelShape, *, kv_bits: int = 16) -> int:
     """Bytes that one more token of context adds while every window still has room.
 

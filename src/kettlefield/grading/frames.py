@@ -93,7 +93,7 @@ def frames_of(results: bytes, nonce: str) -> list[Frame]:
     for record in lines_of(results, nonce):
         try:
             frames.append(msgspec.convert(record, Frame))
-        except (msgspec.ValidationError, RecursionError):
+        except (msgspec.ValidationError, UnicodeError, RecursionError):
             continue
     return frames
 

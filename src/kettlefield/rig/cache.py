@@ -12,6 +12,11 @@ def recall(name: str, key: str) -> Any:
     return _read(name).get(key)
 
 
+def recall_all(name: str) -> dict[str, Any]:
+    """All that is remembered of one kind, by key."""
+    return _read(name)
+
+
 def remember(name: str, key: str, value: Any) -> None:
     """Remember plain data; a cache that cannot be written is no fault: it is found out again next time."""
     path = _path(name)

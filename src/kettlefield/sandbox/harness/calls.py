@@ -124,15 +124,13 @@ def main():
         except BaseException as error:
             send({"case": number, "error": describe(error)})
             continue
-        if job["object"]:
-            send({"case": number, "steps": [take(result, step) for step in case["steps"]]})
-        else:
-            try:
-                value = plain(result)
-            except BaseException as error:
-                send({"case": number, "error": describe(error)})
+        try:
+            if job["object"]:
+                send({"case": number, "steps": [take(result, step) for step in case["steps"]]})
             else:
-                send({"case": number, "value": value})
+                send({"case": number, "value": plain(result)})
+        except BaseException as error:  # what it gave cannot be read or written
+            send({"case": number, "error": describe(error)})
     send({"done": True})
 
 
