@@ -21,7 +21,7 @@ from kettlefield.analysis.suites import SeedPair, SuiteFigures, by_suite, exerci
 from kettlefield.analysis.timing import usable_of
 from kettlefield.core.errors import InputError
 from kettlefield.core.estimate import Estimate
-from kettlefield.core.frontier import frontier
+from kettlefield.core.frontier import Range, frontier
 from kettlefield.core.intervals import quantile_interval
 from kettlefield.core.measures import MEASURES, Measure
 from kettlefield.core.outcome import Outcome
@@ -141,7 +141,7 @@ def on_frontier(rows: Sequence[Figures]) -> tuple[str, ...]:
     return tuple(row.candidate for row, best in zip(known, frontier(figures), strict=True) if best)
 
 
-def _ranges(row: Figures) -> tuple[tuple[float, float], ...] | None:
+def _ranges(row: Figures) -> tuple[Range, ...] | None:
     """Pass rate, memory and time for each solved exercise as ranges in which they lie; higher is better."""
     rate, peak, seconds = row.pass_rate, row.peak_bytes, row.seconds_per_solved
     if rate is None or peak is None or seconds is None:
@@ -150,7 +150,8 @@ def _ranges(row: Figures) -> tuple[tuple[float, float], ...] | None:
     # the time of a trial is as it is; how many of them are solved is what chance has a part in
     slowest = -seconds * rate.value / low if low > 0 else float("-inf")
     spread = row.peak_spread_bytes
-    return (low, high), (-float(peak + spread), -float(peak - spread)), (slowest, -seconds * rate.value / high)
+    memory = (-float(peak + spread), -float(peak), -float(peak - spread))
+    return (low, rate.value, high), memory, (slowest, -seconds, -seconds * rate.value / high)
 
 
 def contrast(record: Record, *, confidence: float = 0.95, reference: str | None = None) -> Contrast:

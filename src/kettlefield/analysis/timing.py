@@ -141,22 +141,17 @@ def usable_of(frame: pd.DataFrame, field: str) -> Usable:
         A figure of a request.
     """
     known = frame[frame[field].notna()]
-    parts = [
-        usable(
-            [
-                Sample(value=float(value), session=int(session), disturbed=disturbed)
-                for value, session, disturbed in zip(
-                    group[field],
-                    group["session"],
-                    group["disturbed"].where(group["disturbed"].notna(), None),
-                    strict=True,
-                )
-            ]
-        )
-        for _, group in _by_point(known)
-    ]
+    parts = [usable(_samples(group, field)) for _, group in _by_point(known)]
     doubt = next((part.doubt for part in parts if part.doubt), "")
     return Usable(values=tuple(value for part in parts for value in part.values), doubt=doubt)
+
+
+def _samples(group: pd.DataFrame, field: str) -> list[Sample]:
+    columns = (group[name] for name in (field, "session", "disturbed"))
+    return [
+        Sample(value=float(value), session=int(session), disturbed=None if pd.isna(why) else str(why))
+        for value, session, why in zip(*columns, strict=True)
+    ]
 
 
 GUESSED = "guessed: the server does not count prompt tokens, so how deep it was is not known"

@@ -217,7 +217,8 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
             how = "stopped"
             if process.is_alive:
                 session.phase = "idle"
-                await session.save_loaded(place.weights_files)  # libraries may come with the first request
+                if load_kind != "cold":
+                    await session.save_loaded(place.weights_files)  # libraries may come with the first request
                 await asyncio.sleep(place.candidate.memory.idle_for)
         finally:
             keeping.cancel()

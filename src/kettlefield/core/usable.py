@@ -7,10 +7,10 @@ from itertools import pairwise
 from kettlefield.core.timeline import quantile
 
 LEAST_UNDISTURBED = 3  # samples of a point; where fewer were taken, all of them
-SESSIONS_P = 0.001  # sessions differ when chance alone gives such a difference in fewer than 1 of 1000 pairs ...
+SESSIONS_P = 0.01  # sessions differ when chance alone gives such a difference in fewer than 1 of 100 pairs ...
 SESSIONS_RATIO = 0.05  # ... and their medians differ by more than a twentieth
 FEW_RATIO = 0.25  # with too few samples for such a test: their medians differ by more than a quarter
-LEAST_TESTED = 4
+LEAST_TESTED = 5  # of each session: with fewer no difference could be so certain
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

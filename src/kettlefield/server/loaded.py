@@ -6,11 +6,9 @@ import json
 import os
 import subprocess
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
-
-from kettlefield.core.errors import InputError
-from kettlefield.weights.digest import weights_digest
 
 GONE = "not there"
 MOST_FILES = 20_000  # of one package
@@ -30,12 +28,16 @@ for name in sys.argv[1:]:
     if root in (None, "built-in", "frozen"):
         continue
     entry = {"module": name, "root": root}
-    for owner in owners.get(name, [])[:1]:
-        d = m.distribution(owner)
+    for owner in [*owners.get(name, []), name]:
+        try:
+            d = m.distribution(owner)
+        except m.PackageNotFoundError:
+            continue
         entry |= {"name": d.metadata["Name"], "version": d.version}
         record = next((str(f.locate()) for f in d.files or [] if f.name == "RECORD"), None)
         if record:
             entry["record"] = record
+        break
     found.append(entry)
 print(json.dumps(found))
 """
@@ -150,7 +152,7 @@ def _modules(pid: int, program: str, script: Path | None, modules: list[str], ma
     names += sorted({_top(path) for path in mapped if "/site-packages/" in path or "/dist-packages/" in path})
     wanted = [name for name in dict.fromkeys(names) if name.isidentifier()]
     found = _asked(pid, program, _PROBE, wanted) if wanted else []
-    return [entry for entry in found if isinstance(entry, dict) and isinstance(entry.get("root"), str)]
+    return [dict(entry) for entry in found if isinstance(entry, dict) and isinstance(entry.get("root"), str)]
 
 
 def _top(path: str) -> str:
@@ -161,24 +163,33 @@ def _top(path: str) -> str:
 
 def _asked(pid: int, program: str, code: str, words: list[str]) -> list[Any]:
     """What the server's interpreter says, with the search path that the server has."""
-    env = {name: value for name, value in os.environ.items() if name != "PYTHONPATH"}
+    found: dict[str, str] = {}
     with contextlib.suppress(OSError):
         for pair in Path(f"/proc/{pid}/environ").read_bytes().split(b"\0"):
             if pair.startswith((b"PYTHONPATH=", b"PYTHONHOME=", b"VIRTUAL_ENV=")):
                 name, _, value = os.fsdecode(pair).partition("=")
-                env[name] = value
+                found[name] = value
+    return _asked_once(program, code, tuple(words), _cwd(pid), tuple(sorted(found.items())))
+
+
+@lru_cache(maxsize=256)
+def _asked_once(
+    program: str, code: str, words: tuple[str, ...], folder: Path, more: tuple[tuple[str, str], ...]
+) -> list[Any]:
+    """Once for all candidates that one command serves: it takes a second or two."""
+    env = {name: value for name, value in os.environ.items() if name != "PYTHONPATH"} | dict(more)
     with contextlib.suppress(OSError, ValueError, subprocess.SubprocessError):
         done = subprocess.run(
             [program, "-c", code, *words],
             capture_output=True,
-            cwd=_cwd(pid),
+            cwd=folder,
             env=env,
             timeout=PROBE_WITHIN_S,
             check=True,
             stdin=subprocess.DEVNULL,
         )
-        found = json.loads(done.stdout)
-        return found if isinstance(found, list) else []
+        said = json.loads(done.stdout)
+        return said if isinstance(said, list) else []
     return []
 
 
@@ -208,6 +219,15 @@ def _tree_digest(root: Path) -> str:
 
 def _digest(path: Path) -> str:
     try:
-        return weights_digest(path.resolve())
-    except (InputError, OSError):
+        real = path.resolve()
+        seen = real.stat()
+        return _digest_of(str(real), seen.st_size, seen.st_mtime_ns)
+    except OSError:
         return GONE
+
+
+@lru_cache(maxsize=100_000)
+def _digest_of(path: str, size_bytes: int, changed_ns: int) -> str:
+    """Of one state of a file: the next candidate's server has loaded the same ones."""
+    with Path(path).open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
