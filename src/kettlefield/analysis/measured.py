@@ -13,7 +13,7 @@ from kettlefield.analysis.limits import loads_of, procedure_ends
 from kettlefield.analysis.memory import Memory, memories
 from kettlefield.analysis.scores import Marking, mean_by_exercise, mixed_scores, read_marking
 from kettlefield.analysis.suites import by_suite, exercises_frame, together
-from kettlefield.analysis.timing import GUESSED, is_guessed, timed_frame, usable_of
+from kettlefield.analysis.timing import GUESSED, is_guessed, off_depth, timed_frame, usable_of
 from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.escape import escape_signs
 from kettlefield.core.estimate import Estimate
@@ -77,7 +77,7 @@ class Measured:
         measure = MEASURES[criterion.measure]
         if criterion.at_depth_tokens is not None and measure.field is not None:
             mine = self._of_depth(row, criterion.at_depth_tokens)
-            return GUESSED if is_guessed(mine) else usable_of(mine, measure.field).doubt
+            return GUESSED if is_guessed(mine) else off_depth(mine) or usable_of(mine, measure.field).doubt
         if measure.name == "cold_load_s":
             loads = [load for load in loads_of(self._record).get(row.candidate, ()) if load.kind == "cold"]
             return f"disturbed: {loads[0].disturbed} while it loaded" if loads and loads[0].disturbed else ""

@@ -14,7 +14,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 from kettlefield.rig.survey import rig_state
-from kettlefield.server.loaded import loaded_now
+from kettlefield.server.loaded import loaded_now, named
 from kettlefield.server.programs import digest_programs
 from kettlefield.weights.digest import digest_of_files
 from kettlefield.weights.read import files_of
@@ -33,6 +33,12 @@ class Standing:
     weights: dict[str, Any]
     settings: dict[str, Any]
     suite: dict[str, Any]
+
+    @property
+    def server_words(self) -> str:
+        """The server by what it loaded, and what it says of itself."""
+        says = str(self.server.get("says") or "")
+        return "; it says ".join(part for part in (named(self.server.get("loaded")), says) if part)
 
 
 def standings(record: Record) -> dict[str, Standing]:
@@ -139,7 +145,7 @@ def _last_sessions(record: Record) -> dict[str, dict[str, Any]]:
     """What served each candidate last."""
     session, candidate = schema.session, schema.candidate
     query = (
-        sa.select(candidate.c.name, session.c.description, session.c.program, session.c.loaded)
+        sa.select(candidate.c.name, session.c.description, session.c.program, session.c.loaded, session.c.preflight)
         .join(candidate, candidate.c.id == session.c.candidate_id)
         .order_by(session.c.id)
     )
@@ -149,6 +155,7 @@ def _last_sessions(record: Record) -> dict[str, dict[str, Any]]:
                 "says": row.description,
                 "program": json.loads(row.program) if row.program else None,
                 "loaded": json.loads(row.loaded) if row.loaded else None,
+                "preflight": json.loads(row.preflight) if row.preflight else None,
             }
             for row in connection.execute(query)
         }

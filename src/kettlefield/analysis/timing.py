@@ -157,6 +157,27 @@ def _samples(group: pd.DataFrame, field: str) -> list[Sample]:
 GUESSED = "guessed: the server does not count prompt tokens, so how deep it was is not known"
 
 
+DEPTH_SLACK = 0.1  # of the depth that was wanted: prompts are this near to it, or it is another depth
+
+
+def off_depth(frame: pd.DataFrame) -> str:
+    """Why requests of one depth are not at it, as the server counts; empty: they are, or nothing counts."""
+    depth = _counted_depth(frame)
+    if depth is None:
+        return ""
+    wanted = frame["point"].iloc[0]["depth_tokens"]
+    if abs(depth - wanted) <= DEPTH_SLACK * wanted:
+        return ""
+    return f"not at that depth: the server counts {depth:,.0f} prompt tokens"
+
+
+def _counted_depth(frame: pd.DataFrame) -> float | None:
+    if not len(frame) or "depth_tokens" not in frame["point"].iloc[0]:
+        return None
+    counted = frame["prompt_tokens"].dropna()
+    return float(counted.median()) if len(counted) else None
+
+
 def is_guessed(frame: pd.DataFrame) -> bool:
     """Whether the prompt lengths of some timed requests are guesses."""
     return any(point.get("guessed") for point in frame["point"])
@@ -189,6 +210,7 @@ def _timing(
     by = {purpose: mine[mine["purpose"] == purpose] for purpose in TIMED}
     alike = other[other["purpose"] == "latency"]
     grid = undisturbed(by["latency"])
+    doubtful = bool(usable_of(by["latency"], "first_token_s").doubt)
     counted = mine["token_count"] == TokenCount.USAGE.value
     is_reference = bool(len(other)) and bool(len(mine)) and other["candidate"].iloc[0] == name
 
@@ -198,8 +220,8 @@ def _timing(
     return Timing(
         candidate=name,
         latency=_cells(by["latency"], _grid_label),
-        gaps=_gaps(grid),
-        drift=drift(_levelled(grid, "decode_rate_tps")),
+        gaps=None if doubtful else _gaps(grid),
+        drift=None if doubtful else drift(_levelled(grid, "decode_rate_tps")),
         depth=_depth(by["depth"], speed.get("depth", {}), ended),
         system=_cells(by["system"], lambda point: "the first" if point["first"] else "later ones"),
         cached=(
@@ -259,8 +281,9 @@ def _cell(label: str, frame: pd.DataFrame) -> Cell:
     found, paced = usable_of(lagged, "first_token_s"), usable_of(frame, "decode_rate_tps")
     firsts, rates = list(found.values), list(paced.values)
     clean = undisturbed(frame)
+    depth = _counted_depth(frame)
     return Cell(
-        label=label,
+        label=label + (f" ({depth:,.0f} counted)" if depth is not None and off_depth(frame) else ""),
         n=len(frame),
         disturbed=int(frame["disturbed"].notna().sum()),
         doubt=found.doubt or paced.doubt,

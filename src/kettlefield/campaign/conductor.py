@@ -104,6 +104,7 @@ class Conductor:
         self._observer = observer
         self._tally = Tally()
         self._is_simulated = accelerator is not None and accelerator.simulated
+        self._over: dict[int, Mapping[str, str]] = {}  # candidate's id -> exercises that do not fit, and why
         self._phase = ""  # of the candidate that is served now
 
     async def run(self, scope: Scope) -> Tally:
@@ -199,11 +200,12 @@ class Conductor:
             if left.steps and session.is_alive():
                 await self._measure(candidate, candidate_id, session, left.steps, work.share, neutral)
             if left.pending and session.is_alive():
-                await self._answers_part(candidate, candidate_id, session, left.pending, work.graders, neutral)
+                await self._answers_part(candidate, candidate_id, session, left.pending, work, neutral)
             process = session.process
             died = None
             if process is not None and not process.is_alive:
-                died = _Died(words=f"{process.how_it_ended()}: {process.last_words()}", during=self._phase)
+                words = f"{process.how_it_ended()}; its log ends: {process.last_words()}"
+                died = _Died(words=words, during=self._phase)
         if not self._is_simulated:
             learn(self._record, candidate, candidate_id, token_slope(self._record, candidate.name))
         return died
@@ -265,17 +267,14 @@ class Conductor:
         await measure(job, steps)
 
     async def _over_context(
-        self,
-        candidate: Candidate,
-        candidate_id: int,
-        session: Session,
-        pending: list[tuple[Exercise, int]],
-        neutral: Mapping[str, float],
+        self, candidate: Candidate, candidate_id: int, session: Session, scope: Scope, neutral: Mapping[str, float]
     ) -> Mapping[str, str]:
-        """The exercises whose prompts do not fit, named before the first is asked."""
+        """The exercises whose prompts do not fit, named before the first is asked; counted once for all starts."""
+        if candidate_id in self._over:
+            return self._over[candidate_id]
         self._observer.phase(candidate.name, "counting")
         sampling = sampling_of(candidate, candidate.sampling.seed, neutral)
-        exercises = tuple({exercise.id: exercise for exercise, _ in pending}.values())
+        exercises = tuple(exercise for exercise in self._asked.exercises if exercise.id in scope.exercises)
         fit = await find_fit(session.client, candidate, exercises, sampling)
         for exchange in fit.exchanges:
             self._record.save_exchange(exchange_entry(exchange, "count", candidate_id, session.id))
@@ -283,6 +282,8 @@ class Conductor:
             names, context = ", ".join(sorted(fit.over)), candidate.server.context
             what = f"{len(fit.over)} of {len(exercises)} exercises do not fit the context of {context:,} tokens"
             self._note(f"{candidate.name}: {what}: {names}", candidate_id)
+        if session.is_alive():
+            self._over[candidate_id] = fit.over
         return fit.over
 
     async def _answers_part(
@@ -291,11 +292,12 @@ class Conductor:
         candidate_id: int,
         session: Session,
         pending: list[tuple[Exercise, int]],
-        graders: ThreadPoolExecutor,
+        work: Work,
         neutral: Mapping[str, float],
     ) -> None:
+        scope, graders = work.scope, work.graders
         session.phase = self._phase = ANSWERS
-        over = await self._over_context(candidate, candidate_id, session, pending, neutral)
+        over = await self._over_context(candidate, candidate_id, session, scope, neutral)
         self._observer.phase(candidate.name, ANSWERS)
 
         def save(entry: TrialEntry) -> None:

@@ -227,7 +227,7 @@ async def _with_ruler(job: Job, bench: Bench, names: tuple[str, ...]) -> Bench:
         job.note(f"{job.candidate.name}: the server does not count prompt tokens; prompt lengths are guessed")
         return dataclasses.replace(bench, prompts_guessed=True)
     if apart:
-        job.note(f"{job.candidate.name}: the server counts prompt tokens only without streaming; asked for so")
+        job.note(f"{job.candidate.name}: the server counts prompt tokens only without streaming; counted that way")
     return dataclasses.replace(bench, chars_per_token=len(text) / counted, counts_apart=apart)
 
 

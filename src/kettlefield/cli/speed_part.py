@@ -57,7 +57,8 @@ def _print_alone(console: Console, found: tuple[Timing, ...], floor: Floor) -> N
     name, table = Once(), make_table("candidate", "one at a time", *heads)
     for row in found:
         for cell in row.latency:
-            table.add_row(name(row.candidate), *_cells(cell, floor), _plain(cell.prefill_rate_tps))
+            prefill = cell.doubt.partition(":")[0] or _plain(cell.prefill_rate_tps)
+            table.add_row(name(row.candidate), *_cells(cell, floor), prefill)
     if table.row_count:
         print_table(console, table)
 
@@ -233,6 +234,8 @@ def _cells(cell: Cell, floor: Floor, *, lead: str = "") -> list[Any]:
 
     unit = Unit.TOKENS_PER_SECOND
     count = f"{cell.n}" + (f" ({cell.disturbed} disturbed)" if cell.disturbed else "")
+    if cell.doubt:
+        return [lead + cell.label, count, *[cell.doubt.partition(":")[0]] * 3]
     return [
         lead + cell.label,
         count,

@@ -22,7 +22,6 @@ def frontier(rows: Sequence[Sequence[Range]]) -> tuple[bool, ...]:
     Pareto dominance, with indifference where the interval of a difference holds zero. That interval from the two
     figures' own: Zou and Donner (2008), Statistics in Medicine 27, 1693-1702.
     """
-
     left, kept = set(range(len(rows))), set()
     while left:
         unbeaten = {n for n in left if not any(_beats(rows[other], rows[n]) for other in left)}

@@ -59,12 +59,19 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict
             point = {"prompt_tokens": prompt_tokens, "reply_tokens": reply_tokens}
             firsts: list[float] = []
             rates: list[float] = []
-            for number in range(done.get(point_name(point), 0), grid.requests):
+            fitting = list(asks)
+            number = done.get(point_name(point), 0)
+            while number < grid.requests:
                 if bench.budget.is_spent:
                     yield Ended(name=LATENCY, why=BUDGET, facts={"points": reasons, "cut_short": point_name(point)})
                     return
-                request = _request(bench, asks, prompt_tokens, reply_tokens, number)
+                ask = fitting[number % len(fitting)]
+                request = _request(bench, ask, prompt_tokens, reply_tokens)
                 exchange = await bench.counted(await bench.client.ask(request))
+                if exchange.over_context and prompt_tokens is None and len(fitting) > 1:
+                    fitting.remove(ask)  # that exercise cannot be asked either; another's prompt is timed
+                    continue
+                number += 1
                 yield Timed(purpose=LATENCY, exchange=exchange, point=point)
                 if exchange.fault is not None:
                     yield Ended(name=LATENCY, why=exchange.fault, facts={"points": reasons})
@@ -85,9 +92,9 @@ def point_name(point: Mapping[str, object]) -> str:
     return ", ".join(f"{name} {value}" for name, value in sorted(point.items()) if value is not None)
 
 
-def _request(bench: Bench, asks: Sequence[Ask], prompt_tokens: int | None, reply_tokens: int, number: int) -> Ask:
+def _request(bench: Bench, ask: Ask, prompt_tokens: int | None, reply_tokens: int) -> Ask:
     if prompt_tokens is None:
-        return _unique(bench, asks[number % len(asks)], reply_tokens)
+        return _unique(bench, ask, reply_tokens)
     return bench.capped(bench.frame(lead() + bench.filler(prompt_tokens)), reply_tokens)
 
 

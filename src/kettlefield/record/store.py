@@ -424,8 +424,14 @@ class Record:
             connection.execute(schema.signature.insert().values(**row))
 
     def save_note(self, text: str, candidate_id: int | None = None) -> None:
-        """Write what a reader of the record should know."""
+        """Write what a reader of the record should know; what is written already is not repeated."""
+        note = schema.note
         with self._writing() as connection:
+            same = sa.select(note.c.id).where(
+                note.c.text == text, note.c.candidate_id.is_not_distinct_from(candidate_id)
+            )
+            if connection.execute(same).first() is not None:
+                return
             connection.execute(schema.note.insert().values(at=time.time(), candidate_id=candidate_id, text=text))
 
 

@@ -77,7 +77,7 @@ def _component(
         "verdict": verdict.verdict.value,
         "simulated": str(decision.simulated).lower(),
         "rig": standing.rig.get("host", {}).get("cpu"),
-        "server": standing.server.get("says"),
+        "server": standing.server_words,
         "suite": f"{standing.suite['name']} {standing.suite['digest']}",
         "signed-by": signatures[-1].signed_by if signatures else None,
         "signature": signatures[-1].digest if signatures else None,

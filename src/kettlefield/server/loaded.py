@@ -12,6 +12,7 @@ from typing import Any
 
 GONE = "not there"
 MOST_FILES = 20_000  # of one package
+MOST_NAMED = 6  # packages beside the one that serves
 PROBE_WITHIN_S = 20.0
 _SOURCES = frozenset({".py", ".so", ".pyd", ".js", ".mjs", ".json"})
 # asked of the server's own interpreter: where modules lie, and which distributions they are of
@@ -63,25 +64,28 @@ def loaded_by(pids: Iterable[int], *, apart_from: Iterable[Path] = ()) -> dict[s
     Returns
     -------
     dict
-        ``files``: path -> SHA-256 of executables, mapped shared objects and scripts; ``packages``: one entry a Python
-        module that the command names, that its script imports, or that a mapped object is of, with its folder, the
+        ``files``: path -> SHA-256 of executables, mapped shared objects and scripts; ``programs``: the executables'
+        paths, the first process's first; ``packages``: one entry a Python module that the command names, that its script imports, or that a mapped object is of, with its folder, the
         digest of its files and, of a distribution, name, version and the digest of its RECORD.
     """
     left_out = {str(path.resolve()) for path in apart_from}
     files: set[str] = set()
+    programs: list[str] = []
     packages: dict[str, dict[str, Any]] = {}
     for pid in pids:
-        mapped = _mapped(pid)
-        files |= mapped
+        program, mapped = _program(pid), _mapped(pid)
+        files |= mapped | ({program} if program else set())
+        programs += [program] if program else []
         words = _words(pid)
         if words and Path(words[0]).name.startswith("python"):
             script, modules = _python_of(words, _cwd(pid))
             if script is not None:
                 files.add(str(script))
             for entry in _modules(pid, words[0], script, modules, mapped):
-                packages.setdefault(entry["root"], entry)
+                packages.setdefault(entry["root"], {**entry, "serves": entry["module"] in modules})
     return {
         "files": {path: _digest(Path(path)) for path in sorted(files - left_out)},
+        "programs": list(dict.fromkeys(programs)),
         "packages": [_digested(entry) for _, entry in sorted(packages.items())],
     }
 
@@ -90,23 +94,35 @@ def loaded_now(then: Mapping[str, Any]) -> dict[str, Any]:
     """The same files and packages as they are on this machine now; nothing is started for it."""
     return {
         "files": {path: _digest(Path(path)) for path in then.get("files", {})},
+        "programs": list(then.get("programs", ())),
         "packages": [_digested(dict(entry)) for entry in then.get("packages", ())],
     }
 
 
 def named(loaded: Mapping[str, Any] | None) -> str:
-    """Server and version by its packages, in words; empty where no package is known."""
-    known = [
-        f"{entry['name']} {entry['version']}" for entry in (loaded or {}).get("packages", ()) if entry.get("version")
-    ]
-    return ", ".join(dict.fromkeys(known))
+    """Server and version by what was loaded, in words: the package that serves, and those it uses; else its program."""
+    held = loaded or {}
+    known = [entry for entry in held.get("packages", ()) if entry.get("version")]
+    serving = [f"{entry['name']} {entry['version']}" for entry in known if entry.get("serves")]
+    others = [f"{entry['name']} {entry['version']}" for entry in known if not entry.get("serves")]
+    if serving or others:
+        more = f", and {len(others) - MOST_NAMED} more" if len(others) > MOST_NAMED else ""
+        with_others = ", ".join(dict.fromkeys(others[:MOST_NAMED])) + more
+        return f"{', '.join(serving)} with {with_others}" if serving and others else ", ".join(serving) or with_others
+    program = next(iter(held.get("programs", ())), None)
+    return f"{Path(program).name} (SHA-256 {held['files'].get(program, GONE)[:12]})" if program else ""
+
+
+def _program(pid: int) -> str | None:
+    with contextlib.suppress(OSError):
+        return str(Path(f"/proc/{pid}/exe").readlink()).removesuffix(" (deleted)")
+    return None
 
 
 def _mapped(pid: int) -> set[str]:
-    """Files that a process runs or has mapped to run."""
+    """Files that a process has mapped to run."""
     found = set()
     with contextlib.suppress(OSError):
-        found.add(str(Path(f"/proc/{pid}/exe").readlink()))
         with Path(f"/proc/{pid}/maps").open(encoding="utf-8", errors="surrogateescape") as maps:
             for line in maps:
                 parts = line.rstrip("\n").split(maxsplit=5)

@@ -15,6 +15,7 @@ LETTERS = {
     Outcome.MISSING_MODULE: "M",
     Outcome.WRONG_LANGUAGE: "L",
     Outcome.NO_CODE: "N",
+    Outcome.OVER_CONTEXT: "E",
     Outcome.CUT_OFF: "U",
     Outcome.LOOPING: "O",
     Outcome.DECLINED: "D",

@@ -4,6 +4,7 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
+from kettlefield.analysis.standing import Standing
 from kettlefield.core.units import format_duration
 from kettlefield.report.material import Material
 from kettlefield.report.parts import Section, Table, Words, present
@@ -62,10 +63,18 @@ def _campaign(material: Material) -> list[tuple[str, str]]:
 
 def _weights(material: Material) -> Table:
     rows = [
-        (one.candidate, str(one.weights.get("sha256") or "-"), str(one.server.get("says") or "-"))
+        (one.candidate, str(one.weights.get("sha256") or "-"), one.server_words or "-", *_settings_left_open(one))
         for one in material.standings.values()
     ]
-    return Table(title="Weights and servers", heads=("candidate", "SHA-256", "server says"), rows=tuple(rows))
+    heads = ("candidate", "SHA-256 of its weights", "server", "sent so that they do nothing", "at a default not known")
+    return Table(title="Weights and servers", heads=heads, rows=tuple(rows))
+
+
+def _settings_left_open(one: Standing) -> tuple[str, str]:
+    """Sampling settings that the plan leaves open: those that the server took neutral values for, and the others."""
+    facts = one.server.get("preflight") or {}
+    neutral = ", ".join(f"{name} {value:g}" for name, value in facts.get("neutral", {}).items())
+    return neutral or "-", ", ".join(facts.get("unknown_default", ())) or "-"
 
 
 def _settings(material: Material) -> Table:
@@ -115,6 +124,6 @@ def _disturbed(material: Material) -> Words | None:
         return None
     whole = len(material.timed)
     return Words(
-        text=f"{count} of {whole} timed requests were disturbed by other work of the host; they are left out unless "
-        "they are the greater part."
+        text=f"{count} of {whole} timed requests were disturbed by other work of the host and are left out; where "
+        "too few others are left, the figure is called disturbed and decides nothing."
     )

@@ -7,6 +7,7 @@ from kettlefield.core.acceptance import Verdict
 from kettlefield.core.units import format_bytes
 from kettlefield.report.material import Material
 from kettlefield.report.parts import Cell, Section, Table, Words, present
+from kettlefield.server.loaded import named
 
 
 def headline(material: Material) -> str:
@@ -106,7 +107,10 @@ def _holds_for(material: Material) -> list[tuple[str, str]]:
         machine += f", {format_bytes(host['memory_bytes'])} memory"
     if card:
         machine += f"; {card['name']}, {format_bytes(card['memory_bytes'])}"
-    servers = dict.fromkeys(str(one.server.get("says", "")).partition(";")[0] for one in material.standings.values())
+    servers = dict.fromkeys(
+        named(one.server.get("loaded")) or str(one.server.get("says", "")).partition(";")[0]
+        for one in material.standings.values()
+    )
     return [
         ("machine", machine),
         ("server", ", ".join(name for name in servers if name) or "says nothing of itself"),
