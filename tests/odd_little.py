@@ -19,7 +19,7 @@ ANSWER_TOKENS = 96
 
 state = Path(sys.argv.pop(1))
 plain_line, begin = front._line, front.Front._complete
-answers = 0
+answers = []
 
 
 def line(chunk):
@@ -29,11 +29,10 @@ def line(chunk):
 
 async def complete(self, request):
     """As ever, until it is time to die in the middle of an answer."""
-    global answers
     body = await request.json()
-    answers += body.get("max_tokens") == ANSWER_TOKENS
+    answers.extend([body] if body.get("max_tokens") == ANSWER_TOKENS else [])
     deaths = len(state.read_text()) if state.exists() else 0
-    if answers > ANSWERS_BEFORE and deaths < DEATHS:
+    if len(answers) > ANSWERS_BEFORE and deaths < DEATHS:
         state.write_text("x" * (deaths + 1))
         os.kill(os.getpid(), signal.SIGKILL)
     return await begin(self, request)

@@ -35,8 +35,9 @@ def shape(*layers, weights=1_000_000, read=None):
     [
         # 1 layer x 2 heads x (64 + 64) x 10 tokens x 2 bytes
         ([FULL], 10, 16, 1, 5120),
-        ([FULL], 10, 8, 1, 2560),
-        ([FULL], 10, 4, 1, 1280),
+        # with a scale of 16 bits to 32 elements: 2 x 128 x 10 x 8.5 / 8, and x 4.5 / 8
+        ([FULL], 10, 8, 1, 2720),
+        ([FULL], 10, 4, 1, 1440),
         ([FULL] * 3, 10, 16, 4, 5120 * 12),
         # beyond its window a layer remembers 100 tokens: 2 x 128 x (1000 + 100) x 2 bytes
         ([FULL, NARROW], 1000, 16, 1, 563_200),

@@ -124,7 +124,10 @@ def test_weigh_keeps_its_contract_and_its_arithmetic(run_main, weights, tmp_path
         settings = [(m["context_tokens"], m["kv_bits"], m["parallel"]) for m in entry["memory"]]
         assert settings == [(2048, bits, parallel) for bits in (16, 8, 4) for parallel in (1, 6)]
         for need in entry["memory"]:
-            assert need["cache_bytes"] == entry["kv_bytes_per_token"] * 2048 * need["parallel"] * need["kv_bits"] // 16
+            assert (
+                need["cache_bytes"]
+                == entry["kv_bytes_per_token"] * 2048 * need["parallel"] * {16: 32, 8: 17, 4: 9}[need["kv_bits"]] // 32
+            )
             assert need["total_bytes"] == entry["weights_bytes"] + need["cache_bytes"] + need["overhead_bytes"]
             assert need["fits"] == (need["total_bytes"] <= 2 * 2**30)
     assert [entry["memory"][0]["fits"] for entry in found] == [False, True, True, True]

@@ -25,7 +25,7 @@ def bench(tmp_path):
 GRID = {"prompt_tokens": 64, "reply_tokens": 8}
 
 
-def test_a_disturbed_sample_is_left_out_unless_most_are(bench):
+def test_a_disturbed_sample_is_left_out_and_too_few_others_make_no_figure(bench):
     ids = bench.candidate("m@f16")
     for number in range(6):
         bench.timed(ids, "latency", GRID, first=0.1, disturbed="heat" if number < 2 else None)
@@ -35,9 +35,11 @@ def test_a_disturbed_sample_is_left_out_unless_most_are(bench):
         bench.timed(other, "latency", GRID, first=0.2, disturbed="heat" if number else None)
     clean, noisy = timings(bench.record)
     assert (clean.latency[0].n, clean.latency[0].disturbed, clean.latency[0].first_token_p95_s) == (7, 3, 0.1)
-    assert (noisy.latency[0].n, noisy.latency[0].disturbed, noisy.latency[0].first_token_s.n) == (5, 4, 5)
+    assert (noisy.latency[0].n, noisy.latency[0].disturbed, noisy.latency[0].first_token_s.n) == (5, 4, 1)
+    assert (clean.latency[0].doubt, noisy.latency[0].doubt) == ("", "disturbed: 4 of 5 samples (heat)")
+    assert clean.gaps is not None and noisy.gaps is None
     rows = contrast(bench.record).rows
-    assert [(row.disturbed, len(row.speed["first_token_s"])) for row in rows] == [(3, 4), (4, 5)]
+    assert [(row.disturbed, len(row.speed["first_token_s"])) for row in rows] == [(3, 4), (4, 1)]
 
 
 def test_levels_are_compared_at_the_points_that_both_were_timed_at(bench):
@@ -101,8 +103,8 @@ def test_loads_cold_and_warm_and_what_the_server_counts(bench):
     bench.timed(ids, "latency", GRID, counted=4)
     (found,) = timings(bench.record)
     assert [(load.kind, load.load_s, load.bytes_s) for load in found.loads] == [
-        ("cold", 1.5, pytest.approx(500 / 1.5)),
-        ("warm", 0.5, 1000.0),
+        ("cold", 1.5, pytest.approx(500 / 1.5)),  # two thirds of it, beyond the warm one, were reading
+        ("warm", 0.5, None),
     ]
     assert (found.without_usage, found.odd_usage, found.short_replies) == (1, 1, 1)
 

@@ -104,6 +104,30 @@ def test_sliding_windows(tmp_path):
     assert cache_bytes(facts.shape(), 1000) == 2 * 16 * 2 * 2 * (3 * 100 + 1000)
 
 
+def test_a_window_of_no_known_layers_is_sized_by_the_larger_need(tmp_path):
+    write_gguf(tmp_path / "a.gguf", kv_heads=2, keys=(("dune.attention.sliding_window", 100),))
+    facts = read_facts(tmp_path / "a.gguf")
+    assert facts.windows == (None,) * 4
+    assert cache_bytes(facts.shape(), 1000) == 2 * 16 * 2 * 2 * 4 * 1000
+    assert "a window of 100 tokens, not said of which layers: the larger need is assumed" in facts.remarks
+
+
+def test_shared_experts_work_for_every_token_and_positions_give_a_row(tmp_path):
+    extra = (
+        ("model.layers.0.mlp.shared_experts.up_proj.weight", (INNER, WIDTH)),
+        ("blk.1.ffn_up_shexp.weight", (INNER, WIDTH)),
+        ("position_embd.weight", (64, WIDTH)),
+    )
+    keys = (("dune.expert_count", 8), ("dune.expert_used_count", 2))
+    write_gguf(tmp_path / "a.gguf", experts=8, keys=keys, extra=extra)
+    facts = read_facts(tmp_path / "a.gguf")
+    resting, positions = 4 * 8 * INNER * WIDTH * 6 // 8, 64 * WIDTH
+    # the input table is the output too, so it is read whole
+    assert facts.active_parameters == facts.parameters - resting - positions
+    assert facts.shape().read_bytes == facts.weights_bytes - 2 * resting - 2 * positions
+    assert {group.name: group.parameters for group in facts.groups}["feed-forward"] == 2 * INNER * WIDTH
+
+
 def test_shared_layers_and_own_key_sizes(tmp_path):
     keys = (
         ("dune.attention.shared_kv_layers", 1),
@@ -122,7 +146,7 @@ def test_experts_are_counted_whole_and_read_in_part(tmp_path):
     facts = read_facts(tmp_path / "a.gguf")
     in_experts = 4 * 8 * INNER * WIDTH
     assert (facts.experts, facts.experts_used) == (8, 2)
-    assert facts.active_parameters == facts.parameters - in_experts * 6 // 8
+    assert facts.active_parameters == facts.parameters - in_experts * 6 // 8 - VOCABULARY * WIDTH
     # six of eight experts rest, and of the input table one row is read
     assert facts.shape().read_bytes == facts.weights_bytes - 2 * in_experts * 6 // 8 - 2 * VOCABULARY * WIDTH
 

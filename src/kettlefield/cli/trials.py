@@ -21,6 +21,7 @@ _JSON_FIELDS = [
     "score",
     "attempts",
     "first_token_s",
+    "first_answer_token_s",
     "decode_rate_tps",
     "completion_tokens",
     "finish_reason",

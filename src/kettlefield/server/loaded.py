@@ -65,8 +65,9 @@ def loaded_by(pids: Iterable[int], *, apart_from: Iterable[Path] = ()) -> dict[s
     -------
     dict
         ``files``: path -> SHA-256 of executables, mapped shared objects and scripts; ``programs``: the executables'
-        paths, the first process's first; ``packages``: one entry a Python module that the command names, that its script imports, or that a mapped object is of, with its folder, the
-        digest of its files and, of a distribution, name, version and the digest of its RECORD.
+        paths, the first process's first; ``packages``: one entry a Python module that the command names, that its
+        script imports, or that a mapped object is of, with its folder, the digest of its files and, of a
+        distribution, name, version and the digest of its RECORD.
     """
     left_out = {str(path.resolve()) for path in apart_from}
     files: set[str] = set()
@@ -122,12 +123,11 @@ def _program(pid: int) -> str | None:
 def _mapped(pid: int) -> set[str]:
     """Files that a process has mapped to run."""
     found = set()
-    with contextlib.suppress(OSError):
-        with Path(f"/proc/{pid}/maps").open(encoding="utf-8", errors="surrogateescape") as maps:
-            for line in maps:
-                parts = line.rstrip("\n").split(maxsplit=5)
-                if len(parts) == 6 and "x" in parts[1] and parts[5].startswith("/"):
-                    found.add(parts[5])
+    with contextlib.suppress(OSError), Path(f"/proc/{pid}/maps").open(encoding="utf-8", errors="replace") as maps:
+        for line in maps:
+            parts = line.rstrip("\n").split(maxsplit=5)
+            if len(parts) == 6 and "x" in parts[1] and parts[5].startswith("/"):
+                found.add(parts[5])
     return {path.removesuffix(" (deleted)") for path in found}
 
 
