@@ -292,7 +292,7 @@ def _cell(label: str, frame: pd.DataFrame) -> Cell:
         decode_rate_tps=quantile_interval(rates, 0.5) if rates else None,
         decode_p10_tps=quantile(rates, 0.1) if rates else None,
         prefill_rate_tps=_median(clean["prefill_rate_tps"]),
-        prompt_tokens=_median(clean["prompt_tokens"]),
+        prompt_tokens=_median(frame["prompt_tokens"]),  # a count is not disturbed
     )
 
 

@@ -83,18 +83,17 @@ def _why_over(exchange: Exchange, context: int) -> str | None:
     return None
 
 
-def over_by_estimate(
+def prompt_tokens(
     candidate: Candidate, exercises: tuple[Exercise, ...], chars_per_token: float | None
 ) -> dict[str, int]:
-    """Exercises whose prompts look longer than the context, with the tokens that they are estimated at.
+    """Each exercise's prompt in tokens, by estimate.
 
     Parameters
     ----------
     candidate, exercises : Candidate, tuple of Exercise
-        Whose context, in tokens, and whose prompts.
+        How they are asked, and which.
     chars_per_token : float or None
         As a server counted; None: by a guess, which whoever shows this must mark.
     """
     ratio = chars_per_token or GUESSED_CHARS_PER_TOKEN
-    tokens = {e.id: round(prompt_chars(render_exercise(e, candidate.prompting)) / ratio) for e in exercises}
-    return {name: count for name, count in tokens.items() if count >= candidate.server.context}
+    return {e.id: round(prompt_chars(render_exercise(e, candidate.prompting)) / ratio) for e in exercises}

@@ -1,17 +1,18 @@
 """What a plan still has to do and how long that takes at least - before the hours are spent."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import sqlalchemy as sa
 
 from kettlefield.analysis.frames import speed_frame, trials_frame
-from kettlefield.campaign.context_fit import over_by_estimate, prompt_chars
+from kettlefield.campaign.context_fit import prompt_chars, prompt_tokens
 from kettlefield.campaign.measuring import MEMORY, SPEED, steps_left
 from kettlefield.campaign.plan import Candidate
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.registry import known_bandwidth, weights_facts
-from kettlefield.core.outcome import FAULTS
+from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.instrument.cached import CACHE
 from kettlefield.instrument.clients import CLIENTS
 from kettlefield.instrument.depth import BEYOND, DEPTH, PAST_WINDOW, SYSTEM
@@ -94,11 +95,13 @@ def _forecast(
     rate, prefill, basis = None, None, "unknown: neither measured nor predicted from a header"
     tokens = float(np.mean([_own_tokens(exercise) for exercise in exercises]))
     done, faulted, ratio, ended, timed = 0, 0, None, {}, 0
+    ends: dict[str, str] = {}
     if known is not None:
         mine = known.speeds[known.speeds["candidate"] == candidate.name]
         asked = known.trials[known.trials["candidate"] == candidate.name]
         asked = asked[asked["exercise"].isin([exercise.id for exercise in exercises])]
         done, faulted = len(asked), int(asked["outcome"].isin([str(fault) for fault in FAULTS]).sum())
+        ends = dict(zip(asked["exercise"], asked["outcome"], strict=True))
         ratio, timed = known.counts.get(candidate.name), len(mine)
         candidate_id = known.record.candidate_id(candidate.name)
         ended = known.record.procedures(candidate_id) if candidate_id is not None else {}
@@ -128,9 +131,19 @@ def _forecast(
         prefill_tps=prefill,
         basis=basis,
         at_least_s=None if rate is None else made / rate + (read / prefill if prefill else 0.0),
-        over_context=over_by_estimate(candidate, exercises, ratio),
+        over_context=_over_context(candidate, exercises, ratio, ends),
         counted=ratio is not None,
     )
+
+
+def _over_context(
+    candidate: Candidate, exercises: tuple[Exercise, ...], ratio: float | None, ends: Mapping[str, str]
+) -> dict[str, int]:
+    """Exercises that do not fit, as was found of those asked already, by estimate of the others; with their tokens."""
+    tokens = prompt_tokens(candidate, exercises, ratio)
+    over = Outcome.OVER_CONTEXT.value
+    beyond = {name for name, count in tokens.items() if count >= candidate.server.context and name not in ends}
+    return {name: tokens[name] for name in sorted(beyond | {name for name, outcome in ends.items() if outcome == over})}
 
 
 def _steps(candidate: Candidate, timed: int, suite_tokens: float) -> dict[str, _Step]:

@@ -13,6 +13,7 @@ from kettlefield.rig.load import HostLook, look_at_host, others_cores, own_cpu_s
 from kettlefield.rig.tree import TreeWatch
 
 LOOK_EVERY_S = 0.25  # at the counters of the host: they tick a hundred times a second, and reading them costs
+LEAST_SPAN_S = 0.2  # between two looks that are compared: over less, ticks of 10 ms tell nothing
 OTHERS_CORES = 0.3  # busy with something else: from here on a sample is marked
 LOOK_COST = 400  # times what such a look takes lie between two at the least
 SWAPPED_PAGES = 16  # a page or two are always on the way
@@ -88,13 +89,18 @@ class Sampler:
     def disturbed(self, began_s: float, ended_s: float) -> str | None:
         """What disturbed the host between two moments of the monotonic clock, in words; None: nothing.
 
-        A moment between two looks counts with the whole span between them.
+        A moment between two looks counts with the whole span between them, and with as much of what went before as it
+        takes to tell.
         """
         with self._lock:
+            if not self._looks or self._looks[-1][0].at_s < ended_s:
+                self._look_at_host()  # it has only just ended: without this look nothing would be known of it
             looks = list(self._looks)
         times = [look.at_s for look, _ in looks]
         first = max(0, bisect_left(times, began_s) - 1)
         last = min(len(looks) - 1, bisect_left(times, ended_s))
+        while first > 0 and times[last] - times[first] < LEAST_SPAN_S:
+            first -= 1
         if last <= first:
             return None
         (before, _), (after, _) = looks[first], looks[last]
