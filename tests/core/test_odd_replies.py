@@ -59,6 +59,7 @@ THOUGHTS = {
     "only the end, as a template that opens it leaves it": f"Let me see: def berth_of(x): pass\n</think>\n```python\n{CODE}```",
     "only the end, at the end of a line": f"```python\nx = 1\n```\nso it is.</think>\n\n{CODE}",
     "an end in code after the real end": f"<think>hm</think>\n```python\n{CODE}```\n```text\n</think>\n```",
+    "words before it": f"Let me think.\n<think>\ndef berth_of(x): pass\n</think>\n```python\n{CODE}```",
     "two thoughts": f"<think>a</think>\n<think>b</think>\n{CODE}",
     "brackets": f"[THINK]a[/THINK]{CODE}",
     "channels": f"<|channel|>analysis<|message|>x = 1<|end|><|start|>assistant<|channel|>final<|message|>{CODE}<|return|>",
@@ -92,6 +93,9 @@ def test_a_correction_counts_even_when_it_is_shorter():
     assert (
         taken(f"```python\n{CODE}```\n```python\nassert berth_of('Teal') == 'T'\nprint(berth_of('Ebb'))\n```") == CODE
     )
+    longer_test = "from answer import berth_of\n" + "".join(f"assert berth_of('T{n}') == 'T'\n" for n in range(30))
+    script = "print(input()[0])\n"
+    assert taken(f"```python\n{script}```\n```python\n{longer_test}```", SCRIPT) == script
     program = "def main():\n    print(1)\n\nmain()\n"
     better = "def main():\n    print(2)\n\nmain()\n"
     assert taken(f"```python\n{program}```\nBetter:\n```python\n{better}```", SCRIPT) == better

@@ -140,3 +140,16 @@ def test_figures_are_right_or_marked_and_what_was_disturbed_decides_nothing(day,
         assert words in page
     dry = run_cli("qualify", folder / "plan.toml", "--dry-run", cwd=folder).out
     assert "5 exercises do not fit its context; prompt tokens, as the server counts" in dry
+
+
+def test_a_part_is_measured_again_and_answers_are_not(day, run_cli):
+    folder, _ = day
+    refused = run_cli("qualify", folder / "plan.toml", "--again", "answers", cwd=folder)
+    assert (refused.code, "choosing among results" in refused.err) == (2, True)
+    run_cli("qualify", folder / "plan.toml", "--again", "latency", "--only", "eelgrass@q8_0", cwd=folder)
+    with sqlite3.connect(folder / "record.db") as record:
+        query = "SELECT name, count(*), count(superseded_at) FROM exchange JOIN candidate ON candidate.id = candidate_id WHERE purpose = 'latency' GROUP BY name"
+        found = {name: (count, superseded) for name, count, superseded in record.execute(query)}
+    assert found["eelgrass@q8_0"] == (8, 4) and found["eelgrass@f16"][1] == 0
+    (cell,) = run_cli("contrast", folder / "record.db", "--part", "speed", "--json").json["candidates"][1]["latency"]
+    assert cell["n"] == 4

@@ -290,11 +290,11 @@ def test_what_a_prompt_cache_explains_is_no_ignored_seed():
 # --- prompts -----------------------------------------------------------------------------------------------
 
 
-def counting(chars_per_token, *, in_stream=True, whole_too=True, context=10**6):
-    """A server that counts characters, in the stream, only without one, or not at all."""
+def counting(chars_per_token, *, in_stream=True, whole_too=True, context=10**6, cuts_at=10**6):
+    """A server that counts characters, in the stream, only without one, or not at all; and may cut silently."""
 
     def answer(body):
-        tokens = round(sum(len(message["content"]) for message in body["messages"]) / chars_per_token)
+        tokens = min(cuts_at, round(sum(len(message["content"]) for message in body["messages"]) / chars_per_token))
         usage = {"prompt_tokens": tokens, "completion_tokens": 2}
         if tokens >= context:
             return HEAD if body["stream"] else whole(f"{tokens} tokens exceed the context of {context}", 400)
@@ -336,6 +336,9 @@ def test_exercises_whose_prompts_do_not_fit_are_known_before_they_are_asked():
     # a server that refuses tells it in its own words
     (found, _), chars, _ = fit(counting(4.0, context=edge), context=edge)
     assert len(found.over) >= 4 and "exceed the context" in next(iter(found.over.values()))
+    # so does one that cuts them silently
+    (found, _), chars, _ = fit(counting(4.0, cuts_at=edge - 20), context=edge)
+    assert len(found.over) >= 3 and "the server cut its prompt to" in next(iter(found.over.values()))
     # one that counts nothing leaves it open, and an estimate is told as one
     (found, _), chars, _ = fit(counting(4.0, in_stream=False, whole_too=False), context=edge)
     assert (found.over, found.chars_per_token) == ({}, None)

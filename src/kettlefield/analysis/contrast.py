@@ -33,6 +33,7 @@ from kettlefield.record.store import Record
 # arenas, and a peak between two looks is missed
 SPREAD_BYTES = 2 * 2**20
 SPREAD_SHARE = 0.005
+CEILING = 0.97  # of a pass rate; the same distance from 0 is the floor
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,6 +140,15 @@ def on_frontier(rows: Sequence[Figures]) -> tuple[str, ...]:
     ]
     figures = [figure for row in known if (figure := _ranges(row)) is not None]
     return tuple(row.candidate for row, best in zip(known, frontier(figures), strict=True) if best)
+
+
+def ends_of_scale(rows: Sequence[Figures]) -> list[str]:
+    """Warnings, in words, where pass rates lie so near 0 or 1 that the suite tells candidates apart no more."""
+    known = [(row.candidate, row.pass_rate.value) for row in rows if row.pass_rate is not None]
+    high = [name for name, rate in known if rate >= CEILING]
+    low = [name for name, rate in known if rate <= 1 - CEILING]
+    lines = [f"ceiling: nearly all is solved, so the suite cannot show what is lost: {', '.join(high)}"] if high else []
+    return lines + ([f"floor: nearly nothing is solved, so no drop can be shown: {', '.join(low)}"] if low else [])
 
 
 def _ranges(row: Figures) -> tuple[Range, ...] | None:

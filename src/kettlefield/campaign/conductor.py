@@ -13,7 +13,7 @@ from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, PARTS, SPEED, Job, measure, steps_left
 from kettlefield.campaign.observer import Observer
 from kettlefield.campaign.plan import Candidate, Plan
-from kettlefield.campaign.preflight import check_session, neutral_settings, short_request
+from kettlefield.campaign.preflight import check_session, short_request
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.registry import (
     Registered,
@@ -219,7 +219,7 @@ class Conductor:
         """The preflight check; the neutral settings that go with every request."""
         table = candidate.sampling
         if not candidate.prompting.guard:
-            return neutral_settings(table) if table.neutral else {}
+            return {}  # what the server accepts is not known
         self._observer.phase(candidate.name, PREFLIGHT)
         sampling = sampling_of(candidate, table.seed)
         checked = await check_session(session.client, candidate.prompting, table, sampling)

@@ -13,6 +13,7 @@ from kettlefield.instrument.procedure import GUESSED_CHARS_PER_TOKEN
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
 from kettlefield.suite.format import Exercise
 
+CUT_BELOW = 0.9  # of the tokens that were expected: a prompt that counts fewer was not read whole
 NEAR = 0.75  # of the context: a prompt that is estimated below this share fits, whatever its text
 
 
@@ -61,7 +62,7 @@ async def find_fit(
         tokens = exchange.trace.prompt_tokens
         if exchange.fault is None and tokens:
             ratios.append(prompt_chars(ask) / tokens)
-        if (why := _why_over(exchange, context)) is not None:
+        if (why := _why_over(exchange, context, _expected(ask, ratios))) is not None:
             over[name] = why
     if not ratios:
         return Fit(over=over, chars_per_token=None, exchanges=tuple(exchanges))
@@ -69,17 +70,26 @@ async def find_fit(
         if name not in counted and prompt_chars(ask) / min(ratios) > NEAR * context:
             exchange = await count_prompt(client, dataclasses.replace(ask, sampling=dict(sampling)))
             exchanges.append(exchange)
-            if (why := _why_over(exchange, context)) is not None:
+            if (why := _why_over(exchange, context, _expected(ask, ratios))) is not None:
                 over[name] = why
     return Fit(over=over, chars_per_token=sum(ratios) / len(ratios), exchanges=tuple(exchanges))
 
 
-def _why_over(exchange: Exchange, context: int) -> str | None:
+def _expected(ask: Ask, ratios: list[float]) -> float:
+    """Tokens of a prompt by the first that was counted, which is short enough to have been read whole."""
+    return prompt_chars(ask) / ratios[0] if ratios else 0.0
+
+
+def _why_over(exchange: Exchange, context: int, expected: float) -> str | None:
     if exchange.over_context:
         return f"the server {exchange.fault}"
     tokens = exchange.trace.prompt_tokens
-    if exchange.fault is None and tokens is not None and tokens >= context:
+    if exchange.fault is not None or tokens is None:
+        return None
+    if tokens >= context:
         return f"its prompt has {tokens:,} tokens, the context holds {context:,}"
+    if expected >= context and tokens < CUT_BELOW * expected:
+        return f"the server cut its prompt to {tokens:,} of some {expected:,.0f} tokens, the context holds {context:,}"
     return None
 
 

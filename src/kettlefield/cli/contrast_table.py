@@ -7,7 +7,7 @@ from typing import Any, Literal
 from rich.console import Console
 from rich.text import Text
 
-from kettlefield.analysis.contrast import Contrast, Figures, contrast, on_frontier
+from kettlefield.analysis.contrast import Contrast, Figures, contrast, ends_of_scale, on_frontier
 from kettlefield.analysis.evidence import mixed_settings
 from kettlefield.analysis.floor import Floor, floor_of
 from kettlefield.analysis.frames import not_measured, notes
@@ -33,7 +33,6 @@ from kettlefield.record.store import Record
 from kettlefield.report.speed_table import HEADS, speed_cells
 
 Shape = Literal["table", "json", "csv"]
-CEILING = 0.97  # of a pass rate; the same distance from 0 is the floor
 
 
 def show_contrast(
@@ -166,7 +165,7 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
         solved.add_row(*_solved_cells(row))
     print_table(console, solved)
     _print_against(console, table, name_pairs=name_pairs)
-    for line in _ends_of_scale(table):
+    for line in ends_of_scale(table.rows):
         console.print(safe(line, "yellow"))
     _print_suites(console, table)
     speed = make_table("candidate", *HEADS)
@@ -192,22 +191,6 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
         )
     for text in notes:
         console.print(safe(f"! {text}", "yellow"))
-
-
-def _ends_of_scale(table: Contrast) -> list[str]:
-    """Where pass rates lie so near 0 or 1 that the suite tells candidates apart no more."""
-    known = [(row.candidate, row.pass_rate.value) for row in table.rows if row.pass_rate is not None]
-    lines = []
-    for word, names in (
-        (
-            "ceiling: it solves nearly all, so the suite cannot show what it loses",
-            [n for n, rate in known if rate >= CEILING],
-        ),
-        ("floor: it solves nearly nothing, so no drop can be shown", [n for n, rate in known if rate <= 1 - CEILING]),
-    ):
-        if names:
-            lines.append(f"{word}: {', '.join(names)}")
-    return lines
 
 
 def _print_against(console: Console, table: Contrast, *, name_pairs: bool) -> None:

@@ -17,6 +17,7 @@ MOST_GUESSED_CHARS = 20_000  # enough to know a language by; each sign is looked
 MOST_JOINED = 12  # blocks of one program; more is no small one
 _SHELL_INFO = frozenset({"bash", "sh", "shell", "zsh", "console", "powershell", "cmd"})
 _NAME = r"(?P<name>[^\s`*\"'<>|:,;()\[\]{}=]*[^\s`*\"'<>|:,;()\[\]{}=.]\.[A-Za-z]\w{0,7})"
+_IMPORTS_IT = re.compile(r"^[ \t]*(?:from|import)\b|\brequire\(", re.MULTILINE)
 _IN_INFO = re.compile(rf"(?:^|[\s:=\"'{{]){_NAME}(?:$|[\s\"'}}])")
 # a heading, a bold or quoted name, a line that ends in a colon: a sentence that only mentions a file is none
 _IN_LINE = re.compile(
@@ -179,10 +180,18 @@ def _score(block: Block, language: str, file: str, entry: str | None) -> int:
     score = _language_score(block, tag, language)
     if entry and defines(block.text, entry):
         score += 16
+    if file and _IMPORTS_IT.search(block.text) and _imports(block.text, file):
+        score -= 4  # it tries the answer out
     if file in block.info or file in block.before or file in block.text.split("\n", 1)[0]:
         score += 8
     # a program is longer than its usage example
     return score * 4 + min(3, block.text.count("\n") // 8)
+
+
+def _imports(text: str, file: str) -> bool:
+    """Whether a block takes the answer's own file in: its test, or an example of its use."""
+    stem = re.escape(file.rsplit("/", 1)[-1].rsplit(".", 1)[0])
+    return re.search(rf"^[ \t]*(?:from|import)[ \t]+{stem}\b|\(\s*+['\"]\./{stem}", text, re.MULTILINE) is not None
 
 
 def _language_score(block: Block, tag: str, language: str) -> int:

@@ -10,6 +10,7 @@ _CLOSE = re.compile(rf"</{_NAMES}>|\[/(?:THINK|REASONING)\]", re.IGNORECASE)
 _CHANNEL = re.compile(r"<\|channel\|>[ ]*(?P<name>[a-z]{1,20})[^<\n]{0,80}<\|message\|>")
 _CHANNEL_END = re.compile(r"<\|(?:end|return|call|start|channel)\|>")
 _QUOTES = "`'\"\u201c\u201d\u2018\u2019"
+_OPEN_LINE = re.compile(rf"^[ \t]*{_TAG}", re.IGNORECASE | re.MULTILINE)
 _FENCE = re.compile(r"^[ \t]*(`{3,}|~{3,})", re.MULTILINE)
 SET_ASIDE = ("thinking set aside",)
 NEVER_ENDED = ("thinking never ended: all of the reply is thinking",)
@@ -29,6 +30,8 @@ def without_thinking(text: str) -> tuple[str, tuple[str, ...]]:
     at = _after_tags(text, 0)
     if at == 0:
         closing = _first_unquoted(text, 0)
+        if closing is not None and (opening := _opening_before(text, closing.start())) is not None:
+            return text[: opening.start()] + text[closing.end() :], SET_ASIDE
         if closing is not None and _ends_thinking(text, closing):
             at = _after_tags(text, closing.end())
     if at is None:
@@ -53,6 +56,14 @@ def _first_unquoted(text: str, start: int) -> "re.Match[str] | None":
         if not (before and before in _QUOTES) and not (after and after in _QUOTES and not opens_fence):
             return match
     return None
+
+
+def _opening_before(text: str, end: int) -> "re.Match[str] | None":
+    """The tag that opens thinking after some words of the reply: on a line of its own, outside code."""
+    opening = _OPEN_LINE.search(text, 0, end)
+    if opening is None or len(_FENCE.findall(text, 0, opening.start())) % 2:
+        return None
+    return opening
 
 
 def _ends_thinking(text: str, closing: "re.Match[str]") -> bool:

@@ -79,7 +79,7 @@ def read_figures(trace: Trace) -> Figures:
         token_count=TokenCount.EVENTS if trace.completion_tokens is None else TokenCount.USAGE,
         events=events,
         thinking_tokens=round(tokens * sum(trace.thinking) / events) if events else 0,
-        packed=tokens > events,
+        packed=0 < events < tokens,
         # the first event's tokens came before the clock; with one token an event this is (tokens - 1) / (last - first)
         decode_rate_tps=tokens * (1 - 1 / events) / span_s if tokens > 1 and span_s > 0 else None,
         prefill_rate_tps=trace.prompt_tokens / first if trace.prompt_tokens and first else None,

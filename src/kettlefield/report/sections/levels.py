@@ -4,7 +4,7 @@ import dataclasses
 
 import pandas as pd
 
-from kettlefield.analysis.contrast import on_frontier
+from kettlefield.analysis.contrast import ends_of_scale, on_frontier
 from kettlefield.core.acceptance import NoWorse
 from kettlefield.core.measures import Unit
 from kettlefield.core.paired import score_interval
@@ -54,6 +54,7 @@ def section(material: Material) -> Section:
             Words(
                 text=f"Temperature is {warm:g}: above 0 replies differ by chance too, not by the level.", tone="small"
             ) if warm else None,
+            *(Words(text=f"{line}.", tone="warning") for line in ends_of_scale(rows)),
             *(Words(text=f"{name}: {words}.", tone="warning") for name, words in material.mixed.items()),
         ),
     )  # fmt: skip
