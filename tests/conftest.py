@@ -139,7 +139,8 @@ def make_plan(tmp_path):
         (tmp_path / "card" / "card.toml").write_text(fast)
         (tmp_path / "weights").mkdir(exist_ok=True)
         parts = {
-            "rig": 'accelerator = "simulated:card"',
+            # what is timed is simulated and waits: beside other tests it is not slowed down
+            "rig": 'accelerator = "simulated:card"\ndisturbed_above = 64.0',
             "server": f"command = {json.dumps(command or STANDIN)}\ncontext = 2048\nready_within = '30 s'",
             "sampling": "seed = 11\nmax_tokens = 700",
             "speed": "requests = 0",

@@ -198,7 +198,7 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weight
     ]
     assert written["server"]["context"] == 8192  # the longest of our lengths that q8_0 can afford
     again = run_main("draft", *files(weights), "-o", plan)
-    assert (again.code, "is there already" in again.err) == (2, True)
+    assert (again.code, "already exists" in again.err) == (2, True)
     for name in ("fare-quote", "drift-set", "sailing-board"):  # a suite beside the plan comes before the built-in one
         shutil.copytree(BUILT_IN / name, tmp_path / "berthdesk" / name)
     shutil.copy(BUILT_IN / "suite.toml", tmp_path / "berthdesk")
@@ -211,7 +211,7 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weight
     text = plan.read_text()
     for threshold in ("0.5", '"1 s"', '"20 tokens/s"', '"2 GiB"'):
         text = text.replace('"to be set"', threshold, 1)
-    plan.write_text(text.replace("requests = 60", "requests = 2"))
+    plan.write_text(text.replace("requests = 60", "requests = 2").replace("[rig]", "[rig]\ndisturbed_above = 64.0"))
     run = run_cli("qualify", plan, "--only", "*@q2_k", "--json")
     assert run.code == 0, run.err
     row = run.json["candidates"][0]
@@ -225,7 +225,7 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weight
 
 
 def test_a_budget_that_the_header_exceeds_is_noted_before_the_server_starts(make_plan, run_cli):
-    tables = {"rig": 'accelerator = "simulated:card"\nmemory_budget = "300 MiB"'}
+    tables = {"rig": 'accelerator = "simulated:card"\ndisturbed_above = 64.0\nmemory_budget = "300 MiB"'}
     done = run_cli("qualify", make_plan(candidates=(("q8_0", ""),), tables=tables), "--only", "fare-quote")
     words = "kelpling-400m@q8_0: by its header it needs 715 MiB, memory_budget is 300 MiB"
     assert (done.code, words in done.err, words in done.out) == (0, True, True)
@@ -257,8 +257,8 @@ def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cl
         sent = [json.loads(s) for (s,) in connection.execute("SELECT sampling FROM exchange WHERE purpose = 'answer'")]
     connection.close()
     assert [(s["temperature"], s["max_tokens"], s.get("top_k")) for s in sent] == [
-        (0.2, 700, None),
-        (0.0, 650, None),
+        (0.2, 700, 0),  # left open by the plan: a value that does nothing
+        (0.0, 650, 0),
         (0.2, 700, 5),
     ]
     assert [s.get("stop") for s in sent] == [None, ["\n```"], ["\n```"]]

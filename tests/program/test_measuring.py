@@ -150,7 +150,10 @@ def test_a_card_that_gets_hot_marks_its_samples(everything, run_cli, run_main, t
 def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
     plan = make_plan(
         candidates=(("q8_0", ""), ("q2_k", "")),
-        tables={"rig": 'accelerator = "simulated:card"\nblocks = 2', "speed": "requests = 4\nwarm_up = 0"},
+        tables={
+            "rig": 'accelerator = "simulated:card"\ndisturbed_above = 64.0\nblocks = 2',
+            "speed": "requests = 4\nwarm_up = 0",
+        },
     )
     done = run_cli("qualify", plan)
     assert done.code == 0, done.err

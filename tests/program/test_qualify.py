@@ -173,10 +173,12 @@ def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli
     plan = make_plan(candidates=(("q8_0", f"command = {dying}"), ("q4_k_m", "")), criteria=criterion)
     done = run_cli("qualify", plan, "--json")
     assert done.code == 3
-    assert "died half-way" in done.err and "simulated fault" in done.err
+    assert done.err.count("; it is started again") >= 2 and "simulated fault" in done.err
+    assert "the server ended with exit status" in done.err or "the server was killed by signal" in done.err
     first, second = done.json["candidates"]
-    assert first["faults"] == first["outcomes"]["server-fault"] >= SUITE_SIZE - 7
-    assert first["trials"] + first["faults"] == SUITE_SIZE
+    # only what was in flight is a fault: four at once, in four starts at the most
+    assert 1 <= first["faults"] == first["outcomes"]["server-fault"] <= SUITE_SIZE - 2
+    assert first["trials"] + first["faults"] <= SUITE_SIZE
     assert (second["trials"], second["faults"]) == (SUITE_SIZE, 0)
     # half a campaign decides nothing, however well it went
     verdicts = [v["criteria"][0] for v in run_main("decide", tmp_path / "record.db", "--json").json["verdicts"]]
@@ -269,7 +271,7 @@ def test_a_full_disk_is_one_line_and_keeps_what_was_written(make_plan, program, 
     small.mkdir()
     plan.write_text(plan.read_text().replace("record.db", "small/record.db"))
     script = (
-        f"mount -t tmpfs -o size=700k none {small}; {program} qualify {plan} >/dev/null; code=$?; "
+        f"mount -t tmpfs -o size=900k none {small}; {program} qualify {plan} >/dev/null; code=$?; "
         f"cp {small}/record.db* {tmp_path}/; exit $code"
     )
     user = [] if os.geteuid() == 0 else ["--user", "--map-root-user"]

@@ -25,6 +25,7 @@ from kettlefield.campaign.registry import (
 from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.instrument.depth import PAST_WINDOW
 from kettlefield.record.entries import TrialEntry
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator, Watched
@@ -161,7 +162,11 @@ class Conductor:
             tried |= frozenset(left.steps[: left.steps.index(died.during) + 1] if died.during in left.steps else ())
             again = restart < MOST_RESTARTS and not self._left(candidate, work, tried).is_empty
             said = "; it is started again" if again else "; what is left of it is not measured" if restart else ""
-            self._trouble(candidate, work.registered.id, f"{candidate.name}: the server {died.words}{said}")
+            text = f"{candidate.name}: the server {died.words}{said}"
+            if died.during == PAST_WINDOW:
+                self._note(text, work.registered.id)  # that is what was to be found out
+            else:
+                self._trouble(candidate, work.registered.id, text)
 
     def _left(self, candidate: Candidate, work: Work, tried: frozenset[str]) -> "_Left":
         candidate_id, scope = work.registered.id, work.scope

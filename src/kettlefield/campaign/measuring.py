@@ -135,7 +135,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
     busy = job.session.sampler.disturbed(time.perf_counter() - QUIET_S, time.perf_counter())
     if busy is not None:
         job.note(f"{job.candidate.name}: the host is not quiet before timing begins: {busy}")
-    bench = await _with_ruler(job, bench, names)
+    bench = await _with_ruler(job, bench)
     for step in _steps(job):
         if step.name in names and job.session.is_alive():
             job.phase(step.name)
@@ -212,23 +212,33 @@ def _arrivals(job: Job, bench: Bench, reply_tokens: int) -> Procedure:
     return seek_capacity(bench, limits, search)
 
 
-async def _with_ruler(job: Job, bench: Bench, names: tuple[str, ...]) -> Bench:
-    """The bench with the characters a token that the server counts for our filler, where filler is needed."""
+async def _with_ruler(job: Job, bench: Bench) -> Bench:
+    """The bench with the characters a token that the server counts for our filler, and the tokens round it.
+
+    Two lengths are counted, so that the frame that the prompt's template adds is told apart from the text.
+    """
     # a character is a token at the worst: it must fit the smallest context too
-    text = berth_log(min(RULER_CHARS, job.candidate.server.context * 3 // 4), random.Random(1))
-    exchange = await bench.ask(text, 2)
-    _save(job, Timed(purpose=WARM_UP, exchange=exchange))
-    counted, apart = exchange.trace.prompt_tokens, False
-    if not counted:
-        plain = await count_prompt(bench.client, exchange.ask)
-        _save(job, Timed(purpose=WARM_UP, exchange=plain))
-        counted, apart = plain.trace.prompt_tokens, True
-    if not counted:
+    longest = min(RULER_CHARS, job.candidate.server.context * 3 // 4)
+    texts = [berth_log(chars, random.Random(1)) for chars in (longest, longest // 4)]
+    counts, apart = [], False
+    for text in texts:
+        exchange = await bench.ask(text, 2)
+        _save(job, Timed(purpose=WARM_UP, exchange=exchange))
+        if not exchange.trace.prompt_tokens:
+            exchange, apart = await count_prompt(bench.client, exchange.ask), True
+            _save(job, Timed(purpose=WARM_UP, exchange=exchange))
+        counts.append(exchange.trace.prompt_tokens or 0)
+    if not all(counts):
         job.note(f"{job.candidate.name}: the server does not count prompt tokens; prompt lengths are guessed")
         return dataclasses.replace(bench, prompts_guessed=True)
     if apart:
         job.note(f"{job.candidate.name}: the server counts prompt tokens only without streaming; counted that way")
-    return dataclasses.replace(bench, chars_per_token=len(text) / counted, counts_apart=apart)
+    chars, tokens = len(texts[0]) - len(texts[1]), counts[0] - counts[1]
+    if chars <= 0 or tokens <= 0:  # a context so small that both are the same text
+        return dataclasses.replace(bench, chars_per_token=len(texts[0]) / counts[0], counts_apart=apart)
+    each = chars / tokens
+    frame = counts[0] - len(texts[0]) / each
+    return dataclasses.replace(bench, chars_per_token=each, frame_tokens=frame, counts_apart=apart)
 
 
 async def _keep(job: Job, procedure: Procedure) -> None:

@@ -87,6 +87,8 @@ def read_plan(path: Path) -> Plan:
     text = read_text(path)
     if written.rig.blocks < 1:
         raise InputError(f"blocks is {written.rig.blocks}", f"{path} [rig]", "Write 1 or more.")
+    if not written.rig.disturbed_above > 0:
+        raise InputError(f"disturbed_above is {written.rig.disturbed_above}", f"{path} [rig]", "Write cores, above 0.")
     candidates = tuple(_resolve(path, written, number) for number in range(len(written.candidate)))
     _check_candidates(path, candidates)
     plan_parts: dict[str, Any] = {

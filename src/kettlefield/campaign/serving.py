@@ -166,7 +166,7 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
             load_s=None,
             baseline_bytes=None,
         )
-        sampler = Sampler(None, place.accelerator, place.candidate.memory.sample_every)
+        sampler = _sampler(place, None)
         client = _http(place.candidate, table.url)
         session = Session(
             id=place.record.begin_session(entry),
@@ -185,7 +185,7 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
         return
     baseline_bytes = place.accelerator.used() if place.accelerator is not None else None
     process = await _start(place.plan, place.candidate)
-    sampler = Sampler(process.pid, place.accelerator, place.candidate.memory.sample_every)
+    sampler = _sampler(place, process.pid)
     try:
         load_s = await process.wait_ready()
         load_disturbed = sampler.disturbed(process.started_s, process.started_s + load_s)
@@ -273,6 +273,11 @@ async def load_from_disk(place: Place, first_words: FirstWords) -> None:
     drop_pages(place.weights_files)
     async with serving(place, load_kind="cold") as session:
         session.answered(await first_words(session.client))
+
+
+def _sampler(place: Place, pid: int | None) -> Sampler:
+    every_s, above = place.candidate.memory.sample_every, place.plan.rig.disturbed_above
+    return Sampler(pid, place.accelerator, every_s, disturbed_above=above)
 
 
 def _note_clock_step(place: Place, offset_s: float) -> None:

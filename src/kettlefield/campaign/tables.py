@@ -17,6 +17,7 @@ class RigTable(_Table, frozen=True, kw_only=True):
     accelerator: str = "auto"  # "auto", "none", "nvidia:0", "amd:0", "simulated:FOLDER"
     blocks: int = 1  # candidates take turns in so many blocks, so that a slow hour falls on all of them
     calibrated_within: Duration | None = None  # refuse to time anything without a calibration as recent as this
+    disturbed_above: float = 0.3  # cores that other processes keep busy: beyond that a timed sample is marked
     memory_budget: Size | None = None  # what the candidates may take; none: not limited
 
 

@@ -5,7 +5,6 @@ import random
 BERTHS = ("North 1", "North 2", "Spit", "Quarry Stage", "Gullholm", "Marsh Stage")
 SHIPS = ("Teal", "Knot", "Ruff", "Smew", "Eider", "Turnstone")
 DOINGS = ("cleared", "moored", "waits for the tide", "loads vehicles", "shifts berth", "reports fog")
-LINE_CHARS = 60  # of an entry, about
 WISH = "Write on: add entries of the same form, one a line, as many as you can.\n"
 
 

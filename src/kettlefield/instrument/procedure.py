@@ -8,7 +8,7 @@ from collections.abc import AsyncIterator, Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from kettlefield.instrument.filler import LINE_CHARS, berth_log
+from kettlefield.instrument.filler import berth_log
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
 
 DONE, PRECISE, BUDGET = "done", "precise", "budget"
@@ -67,6 +67,7 @@ class Bench:
     budget: Budget
     is_alive: Callable[[], bool]  # whether the server's process still runs, as far as we can know
     chars_per_token: float = GUESSED_CHARS_PER_TOKEN  # of the filler: measured as soon as the server counts for us
+    frame_tokens: float | None = None  # of a prompt beside its filler, its unique line included; None: by characters
     prompts_guessed: bool = False  # the server counts no prompt tokens: lengths are by that guess
     counts_apart: bool = False  # it counts them only without streaming
 
@@ -85,9 +86,10 @@ class Bench:
 
     def filler(self, tokens: int) -> str:
         """A new text that makes a prompt of about so many tokens, together with the line that makes it unique."""
-        return berth_log(
-            round(tokens * self.chars_per_token) - LEAD_CHARS - LINE_CHARS // 2, random.Random(uuid.uuid4().int)
-        )
+        frame = LEAD_CHARS / self.chars_per_token if self.frame_tokens is None else self.frame_tokens
+        chars = max(1, round((tokens - frame) * self.chars_per_token))
+        # cut at its beginning to the character: an entry more or less is many tokens of a short prompt
+        return berth_log(chars, random.Random(uuid.uuid4().int))[-chars:]
 
     def capped(self, ask: Ask, reply_tokens: int) -> Ask:
         """The request with the plan's sampling and a cap."""

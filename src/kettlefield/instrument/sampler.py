@@ -14,7 +14,6 @@ from kettlefield.rig.tree import TreeWatch
 
 LOOK_EVERY_S = 0.25  # at the counters of the host: they tick a hundred times a second, and reading them costs
 LEAST_SPAN_S = 0.2  # between two looks that are compared: over less, ticks of 10 ms tell nothing
-OTHERS_CORES = 0.3  # busy with something else: from here on a sample is marked
 LOOK_COST = 400  # times what such a look takes lie between two at the least
 SWAPPED_PAGES = 16  # a page or two are always on the way
 
@@ -37,7 +36,10 @@ class Phase:
 class Sampler:
     """Samples until it is stopped; phases are cut by ``finish_phase``."""
 
-    def __init__(self, pid: int | None, accelerator: Accelerator | None, every_s: float) -> None:
+    def __init__(
+        self, pid: int | None, accelerator: Accelerator | None, every_s: float, *, disturbed_above: float = 0.3
+    ) -> None:
+        self._disturbed_above = disturbed_above  # cores that other processes keep busy
         self._tree = TreeWatch(pid) if pid is not None else None
         self._accelerator = accelerator
         self._every_s = every_s
@@ -112,7 +114,7 @@ class Sampler:
         if after.swapped_pages - before.swapped_pages > SWAPPED_PAGES:
             return "the host was swapping"
         cores = others_cores(before, after)
-        if self._tree is not None and cores > OTHERS_CORES:
+        if self._tree is not None and cores > self._disturbed_above:
             return f"other processes kept {cores:.1f} cores busy"
         return None
 
