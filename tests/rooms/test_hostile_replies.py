@@ -366,6 +366,12 @@ def test_when_a_server_dies_only_what_was_in_flight_is_a_fault():
     assert len(saved) <= 3  # the others were never asked, and stay to be done
 
 
+def test_a_server_that_takes_no_connections_is_asked_nothing_and_nothing_is_recorded():
+    saved, client = [], Client({"fault": "broke off (ClientConnectorError)", "sent": False})
+    asyncio.run(answers.run_answers(desk(client, saved), [(SUITE["fare-quote"], 1), (SUITE["drift-set"], 1)]))
+    assert saved == []
+
+
 def test_the_frames_of_a_harness_come_through(tmp_path):
     line = json.dumps({"case": 2, "value": "\ud800", "more": 1})
     (frame,) = frames_of(f"n {line}\nm {line}\nn [1]\n".encode(), "n")

@@ -211,15 +211,17 @@ async def _run_turn(
 
 
 async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
-    """The reply, asked again after a fault as often as the plan says; None when the server is gone.
+    """The reply, asked again after a fault as often as the plan says; None when the server is gone or takes nothing.
 
     A server that is too busy and says when to ask again is asked again then; that is no fault.
     """
     exchange, tries, waits = None, 1 + desk.candidate.grading.fault_retries, 0
     while tries > 0 and desk.server_is_alive():
         found = await desk.client.ask(ask)
-        if found.fault is not None and not found.refused and await _is_gone(desk) and not found.sent:
-            break  # it was gone before this was asked
+        is_gone = found.fault is not None and not found.refused and await _is_gone(desk)
+        if found.fault is not None and not found.sent:  # it took no connection: this was not asked
+            tries = 0 if is_gone else tries - 1
+            continue
         exchange = found
         if exchange.fault is None or exchange.over_context:
             break

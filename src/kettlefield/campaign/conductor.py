@@ -333,6 +333,10 @@ class Conductor:
         except BaseExceptionGroup as group:
             raise _first(group) from group
         session.save_phase(ANSWERS)
+        left = len(self._pending(candidate, candidate_id, scope, work.share))
+        if left and session.is_alive():
+            text = f"{candidate.name}: the server takes no connections; {left} trials were not asked"
+            self._trouble(candidate, candidate_id, f"{text}; the same command resumes")
 
     def _note(self, text: str, candidate_id: int | None = None) -> None:
         self._record.save_note(text, candidate_id)
