@@ -17,9 +17,9 @@ DEATHS = 2
 ANSWERS_BEFORE = 12  # a suite's answer is told by its cap
 ANSWER_TOKENS = 96
 
-state = Path(sys.argv.pop(1))
 plain_line, begin = front._line, front.Front._complete
 answers = []
+STATE = []
 
 
 def line(chunk):
@@ -31,6 +31,7 @@ async def complete(self, request):
     """As ever, until it is time to die in the middle of an answer."""
     body = await request.json()
     answers.extend([body] if body.get("max_tokens") == ANSWER_TOKENS else [])
+    state = Path(STATE[0])
     deaths = len(state.read_text()) if state.exists() else 0
     if len(answers) > ANSWERS_BEFORE and deaths < DEATHS:
         state.write_text("x" * (deaths + 1))
@@ -38,6 +39,7 @@ async def complete(self, request):
     return await begin(self, request)
 
 
-front._line, front.Front._complete = line, complete
 if __name__ == "__main__":
+    STATE.append(sys.argv.pop(1))
+    front._line, front.Front._complete = line, complete
     raise SystemExit(main())

@@ -57,7 +57,7 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         (("--by", "kind"), ("write", "of 8")),
         (("--by", "topic"), ("berth", "--json has the intervals")),
         (("--by", "outcome"), ("passed", "wrong-answer")),
-        (("--pairs",), ("marram-1.2b@q2_k lost: ", "no other beats")),
+        (("--pairs",), ("marram-1.2b@q2_k lost: ", "Pareto-optimal")),
         (("--part", "speed"), ("context filled to", "engineers served", "knee", "past its window")),
         (("--part", "memory"), ("each token of context", "as told by Samphire SK-4 (simulated)")),
         (("--part", "solved"), ("one of 2 samples", "first attempt")),

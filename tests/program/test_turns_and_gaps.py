@@ -14,10 +14,10 @@ NEWER_COLUMNS = {
     "attempt": "turn",
     "trial": "first_outcome",
     "exercise": "suite weight varies not_measured guidance",
-    "exchange": "point disturbed scheduled_lag_s memory_bytes events thinking_tokens",
-    "session": "load_kind first_answer_s program",
+    "exchange": "point disturbed scheduled_lag_s memory_bytes events thinking_tokens superseded_at",
+    "session": "load_kind first_answer_s program preflight loaded load_disturbed",
     "candidate": "baseline",
-    "memory_block": "end_bytes mapped_peak_bytes energy_j energy_from",
+    "memory_block": "end_bytes mapped_peak_bytes energy_j energy_from superseded_at",
 }
 CALLS = {"kind": "calls", "name": "c", "cases": "cases.json"}
 

@@ -24,6 +24,7 @@ from kettlefield.campaign.tables import (
 from kettlefield.core.errors import RigError
 from kettlefield.core.filenames import is_safe_name
 from kettlefield.core.outcome import Outcome
+from kettlefield.core.plaintext import visible
 from kettlefield.core.timeline import Trace
 from kettlefield.grading.frames import Opaque, frames_of, plain_value, show
 from kettlefield.grading.grader import Grade, grade_files, grade_reply
@@ -249,7 +250,7 @@ def test_no_reply_raises(form, storm):
         found = grade_reply(exercise, reply, cap_hit=cap_hit, isolation=isolation)
         assert isinstance(found.outcome, Outcome)
         assert all(is_safe_name(name) for name in found.files)
-        assert all(check.detail.isprintable() or "\n" in check.detail or "\t" in check.detail for check in found.checks)
+        assert all(check.detail == visible(check.detail) for check in found.checks)
 
     no_reply_raises()
 
