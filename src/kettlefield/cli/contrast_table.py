@@ -30,7 +30,7 @@ from kettlefield.core.power import noticeable_drop
 from kettlefield.core.units import format_bytes, three_digits
 from kettlefield.core.wording import in_unit, interval_words, p_words
 from kettlefield.record.store import Record
-from kettlefield.report.speed_table import HEADS, speed_cells
+from kettlefield.report.speed_table import speed_table
 
 Shape = Literal["table", "json", "csv"]
 
@@ -168,9 +168,10 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
     for line in ends_of_scale(table.rows):
         console.print(safe(line, "yellow"))
     _print_suites(console, table)
-    speed = make_table("candidate", *HEADS)
-    for row in table.rows:
-        speed.add_row(_name(row), *speed_cells(row, floor))
+    heads, cells = speed_table(table.rows, floor)
+    speed = make_table("candidate", *heads)
+    for row, found in zip(table.rows, cells, strict=True):
+        speed.add_row(_name(row), *found)
     print_table(console, speed)
     best = on_frontier(table.rows)
     if len(table.rows) > 1 and best:

@@ -9,7 +9,7 @@ from kettlefield.core.wording import with_interval
 from kettlefield.report.figures.speed import decode_against_depth, distribution, loads_and_ceilings, under_load
 from kettlefield.report.material import Material
 from kettlefield.report.parts import Section, Table, Words, drawn, present
-from kettlefield.report.speed_table import HEADS, speed_cells
+from kettlefield.report.speed_table import speed_table
 from kettlefield.report.style import Chart
 
 
@@ -34,10 +34,12 @@ def section(material: Material) -> Section:
 
 def _table(material: Material) -> Table:
     floor = floor_of(material.record)
+    rows = material.decision.table.rows
+    heads, cells = speed_table(rows, floor)
     return Table(
         title="One request at a time",
-        heads=("candidate", *HEADS),
-        rows=tuple((row.candidate, *speed_cells(row, floor)) for row in material.decision.table.rows),
+        heads=("candidate", *heads),
+        rows=tuple((row.candidate, *found) for row, found in zip(rows, cells, strict=True)),
         note="Quantiles with 95 % intervals; ?: too few samples for that bound. Tokens are the model's own: across "
         "models compare seconds and memory for each solved exercise instead.",
     )
