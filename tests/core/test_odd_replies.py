@@ -44,6 +44,7 @@ def test_a_quotation_or_a_list_item_ends_its_fence():
     [
         f"1. ```python\n{CODE}```\n",  # not indented below its list mark
         f"The code:\n    ```python\n    {CODE.replace(chr(10), chr(10) + '    ').strip()}\n    ```\n",
+        f"````markdown\nHere it is:\n\n```python\n{CODE}```\n````",
         f'<pre><code class="language-python">{CODE}</code></pre>',
         "<pre><code>\n" + "def berth_of(ship):\n    return ship[0] if 1 &lt; 2 else 0\n</code></pre>",
     ],
@@ -96,6 +97,16 @@ def test_a_correction_counts_even_when_it_is_shorter():
     longer_test = "from answer import berth_of\n" + "".join(f"assert berth_of('T{n}') == 'T'\n" for n in range(30))
     script = "print(input()[0])\n"
     assert taken(f"```python\n{script}```\n```python\n{longer_test}```", SCRIPT) == script
+    # a correction of one function stands behind what it still needs
+    first, fixed = f"{HELPER}\n\n{USES}", "def berth_of(ship):\n    return letter(ship).upper()\n"
+    both = taken(f"```python\n{first}```\nOnly this changes:\n```python\n{fixed}```")
+    assert both.startswith(HELPER) and both.endswith(fixed)
+    # one that only has an argument of the same name needs nothing of it
+    script = "rows = input().split()\n\ndef tally(rows):\n    return len(rows)\n\nprint(tally(rows))\n"
+    whole = "def tally(rows):\n    return len(set(rows))\n\nprint(tally(input().split()))\n"
+    assert taken(f"```python\n{script}```\n```python\n{whole}```", SCRIPT) == whole
+    short = "berth_of = lambda ship: ship[0]\n"
+    assert taken(f"```python\n{CODE}```\nor shorter:\n```python\n{short}```") == short
     program = "def main():\n    print(1)\n\nmain()\n"
     better = "def main():\n    print(2)\n\nmain()\n"
     assert taken(f"```python\n{program}```\nBetter:\n```python\n{better}```", SCRIPT) == better

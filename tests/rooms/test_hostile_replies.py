@@ -26,8 +26,8 @@ from kettlefield.core.filenames import is_safe_name
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import visible
 from kettlefield.core.timeline import Trace
-from kettlefield.grading.frames import Opaque, frames_of, plain_value, show
 from kettlefield.grading.grader import Grade, grade_files, grade_reply
+from kettlefield.grading.harness_frames import Opaque, frames_of, plain_value, show
 from kettlefield.sandbox.available import available_isolation
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
 from kettlefield.sandbox.runner import run_job

@@ -14,6 +14,8 @@ from kettlefield.core.languages import (
 )
 
 MOST_GUESSED_CHARS = 20_000  # enough to know a language by; each sign is looked for in all of it
+# where the same name may be defined twice and the last counts: a correction may stand behind what it corrects
+_LAST_WINS = frozenset({"python", "bash"})
 MOST_JOINED = 12  # blocks of one program; more is no small one
 _SHELL_INFO = frozenset({"bash", "sh", "shell", "zsh", "console", "powershell", "cmd"})
 _NAME = r"(?P<name>[^\s`*\"'<>|:,;()\[\]{}=]*[^\s`*\"'<>|:,;()\[\]{}=.]\.[A-Za-z]\w{0,7})"
@@ -111,7 +113,23 @@ def choose_blocks(blocks: tuple[Block, ...], language: str, file: str, entry: st
     ]
     if best not in fellows:
         return (best,)
-    return _joined(blocks, fellows, _corrected(blocks, fellows, best, known, entry), known, is_program=entry is None)
+    chosen = _corrected(blocks, fellows, best, known, entry)
+    before = _corrected_by(blocks, fellows, chosen, known)
+    # a program that runs by itself would do so before the one that corrects it
+    if before is not None and (entry is not None or not can_run(blocks[before].text, known)):
+        return (before, chosen)
+    return _joined(blocks, fellows, chosen, known, is_program=entry is None)
+
+
+def _corrected_by(blocks: tuple[Block, ...], fellows: list[int], chosen: int, language: str) -> int | None:
+    """The earlier block that the chosen one corrects in part, and still needs; None: there is none."""
+    text = blocks[chosen].text
+    made, needed = units(text, language), missing(text, language)
+    for number in reversed(fellows) if language in _LAST_WINS else ():
+        other = definitions(blocks[number].text, language)
+        if number < chosen and other & made and other & needed and is_whole(blocks[number].text, language):
+            return number
+    return None
 
 
 def _corrected(blocks: tuple[Block, ...], fellows: list[int], best: int, language: str, entry: str | None) -> int:
@@ -210,7 +228,7 @@ def defines(text: str, entry: str) -> bool:
     forms = (
         # possessive: white space, however much, is read once
         rf"\b(?:def|function|class|fn|func|struct)(?:\s++|\s*+\*\s*+){name}\b",
-        rf"\b{name}\s*+[=:]\s*+(?:async\b|function\b|\()",
+        rf"\b{name}\s*+[=:]\s*+(?:async\b|function\b|lambda\b|\(|\w++\s*+=>)",
         rf"^[^\n;(){{}}]*?\b{name}\s*+\([^;{{}}]{{0,400}}\)\s*+(?:const\s*+)?\{{",
     )
     return any(re.search(form, text, re.M) for form in forms)

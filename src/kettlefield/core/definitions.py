@@ -61,9 +61,27 @@ def definitions(text: str, language: str) -> frozenset[str]:
 
 def missing(text: str, language: str) -> frozenset[str]:
     """Names that a text uses and does not define: a superset of those that it needs from elsewhere."""
+    if language == "python":
+        tree = parse(text)
+        if isinstance(tree, ast.Module):
+            return _free_names(tree)
     head = _HEADS.get(language)
     words = set(_WORD.findall(blanked(text, language))) | ({head.strip()} if head is not None else set())
     return frozenset(words - definitions(text, language))
+
+
+def _free_names(tree: ast.Module) -> frozenset[str]:
+    """Names that a program reads and binds nowhere: neither assigns, imports or defines, nor takes as an argument."""
+    read: set[str] = set()
+    bound: set[str] = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Name):
+            (read if isinstance(node.ctx, ast.Load) else bound).add(node.id)
+        elif isinstance(node, ast.arg):
+            bound.add(node.arg)
+        elif isinstance(node, ast.stmt):
+            bound.update(_bound(node))
+    return frozenset(read - bound)
 
 
 def is_whole(text: str, language: str) -> bool:

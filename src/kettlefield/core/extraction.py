@@ -10,7 +10,7 @@ from dataclasses import replace
 
 from kettlefield.core.answer import Answer, AnswerFile, Wanted
 from kettlefield.core.baretext import bare_code, repaired, scripts_of_page, without_prompts
-from kettlefield.core.choosing import choose_blocks, guess_language, language_of, title_of
+from kettlefield.core.choosing import choose_blocks, guess_language, language_of, tag_of, title_of
 from kettlefield.core.continuation import without_half_written
 from kettlefield.core.editing import apply_edits
 from kettlefield.core.fences import Block, find_blocks
@@ -60,7 +60,7 @@ def _extract(text: str, wanted: Wanted) -> Answer:
         return Answer(files=files, how="the reply's own words" if files else "the reply is empty")
     if wanted.continued and wanted.gap is not None:
         return continue_opening(text, wanted, wanted.gap)
-    blocks = _at_most(find_blocks(text))
+    blocks = _at_most(tuple(inner for block in find_blocks(text) for inner in _unwrapped(block)))
     if wanted.language == PAGE and wanted.file not in wanted.given:
         return page_answer(text, blocks, wanted)
     if wanted.given and (edited := apply_edits(text, blocks, wanted)) is not None:
@@ -90,6 +90,12 @@ def _from_blocks(blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
     text = "\n".join(part.text for part in parts)
     answer = _answer(text, wanted, how=how, cut=any(not part.closed for part in parts), tagged=language)
     return replace(answer, language=language or answer.language)
+
+
+def _unwrapped(block: Block) -> tuple[Block, ...]:
+    """The blocks inside a block of Markdown: a reply that was fenced as a whole."""
+    is_markdown = tag_of(block) in {"markdown", "md"} and "```" in block.text
+    return (find_blocks(block.text) or (block,)) if is_markdown else (block,)
 
 
 def _at_most(blocks: tuple[Block, ...]) -> tuple[Block, ...]:

@@ -10,7 +10,7 @@ from kettlefield.core.agreement import compare_values
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.frames import DETAIL_LIMIT, Frame, StepFrame, frames_of, plain_value, show, start_fault
+from kettlefield.grading.harness_frames import DETAIL_LIMIT, Frame, StepFrame, frames_of, plain_value, show, start_fault
 from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of, to_limits
 from kettlefield.sandbox.building import Built
 from kettlefield.sandbox.isolation import Isolation

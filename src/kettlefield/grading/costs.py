@@ -15,7 +15,7 @@ from kettlefield.core.agreement import values_agree
 from kettlefield.core.growth import Ruling, Slope, fit_exponent, ratio_of_pairs
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.frames import DETAIL_LIMIT, Frame, frames_of, plain_value, start_fault
+from kettlefield.grading.harness_frames import DETAIL_LIMIT, Frame, frames_of, plain_value, start_fault
 from kettlefield.grading.programs import run_case
 from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of, to_limits
 from kettlefield.grading.scripts import run_tool

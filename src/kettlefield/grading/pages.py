@@ -20,7 +20,7 @@ from kettlefield.core.outcome import RunEnd
 from kettlefield.core.page_rules import rule_faults
 from kettlefield.core.plaintext import shorten
 from kettlefield.core.seen import NEAR_COLOUR, read_colour, shortfall
-from kettlefield.grading.frames import DETAIL_LIMIT, lines_of
+from kettlefield.grading.harness_frames import DETAIL_LIMIT, lines_of
 from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of
 from kettlefield.rig.packages import find_packages
 from kettlefield.rig.toolchains import DRIVER, Missing, find_toolchain

@@ -8,7 +8,7 @@ from kettlefield.core.agreement import values_agree, words_agree
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.patterns import matches_whole
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.frames import DETAIL_LIMIT, frames_of, show, start_fault
+from kettlefield.grading.harness_frames import DETAIL_LIMIT, frames_of, show, start_fault
 from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of, to_limits
 from kettlefield.sandbox.building import Built
 from kettlefield.sandbox.files import split_exports, with_files

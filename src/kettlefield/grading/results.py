@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import last_lines, shorten, visible
-from kettlefield.grading.frames import DETAIL_LIMIT
+from kettlefield.grading.harness_frames import DETAIL_LIMIT
 from kettlefield.sandbox.building import BuildFault
 from kettlefield.sandbox.job import RunLimits, RunReport
 from kettlefield.suite.format import Check, Limits

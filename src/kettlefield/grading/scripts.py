@@ -6,7 +6,7 @@ from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import shorten
 from kettlefield.core.tap import parse_tap
-from kettlefield.grading.frames import DETAIL_LIMIT
+from kettlefield.grading.harness_frames import DETAIL_LIMIT
 from kettlefield.grading.programs import run_case
 from kettlefield.grading.results import CheckResult, Finding, make_result, stopped, tail_of, to_limits
 from kettlefield.rig.toolchains import Missing, find_toolchain
