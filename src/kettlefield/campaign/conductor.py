@@ -160,8 +160,10 @@ class Conductor:
             if died is None:
                 return
             tried |= frozenset(left.steps[: left.steps.index(died.during) + 1] if died.during in left.steps else ())
-            again = restart < MOST_RESTARTS and not self._left(candidate, work, tried).is_empty
-            said = "; it is started again" if again else "; what is left of it is not measured" if restart else ""
+            said = ""
+            if not self._left(candidate, work, tried).is_empty:
+                again = restart < MOST_RESTARTS
+                said = "; it is started again" if again else "; what is left of it is not measured"
             text = f"{candidate.name}: the server {died.words}{said}"
             if died.during == PAST_WINDOW:
                 self._note(text, work.registered.id)  # that is what was to be found out
