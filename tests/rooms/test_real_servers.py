@@ -253,7 +253,9 @@ def test_a_refused_setting_is_called_so_only_where_the_server_answers_that_it_re
     assert "without the plan's sampling settings it answers" in refused.refusal
     broken, wire = preflight(lambda body: whole("engine failed", 500))
     assert "engine failed" in broken.refusal and "refused" not in broken.refusal
-    assert len(wire.bodies) == 1  # nothing else is tried on a server that fails
+    assert len(wire.bodies) == 3  # with what the plan leaves open, with the plan's settings alone, and without any
+    fussy, _ = preflight(lambda body: whole("unexpected argument", 500) if "min_p" in body else stream("harbour"))
+    assert (fussy.refusal, fussy.refused) == (None, ("min_p",))
 
     async def slow():
         class Slow:

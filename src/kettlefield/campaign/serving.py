@@ -11,6 +11,7 @@ from typing import Protocol
 
 from kettlefield.campaign.keys import key_headers
 from kettlefield.campaign.plan import Candidate, Plan
+from kettlefield.core.errors import RigError
 from kettlefield.instrument.sampler import Phase, Sampler
 from kettlefield.record.entries import MemoryEntry, SessionEntry
 from kettlefield.record.packing import pack_series
@@ -120,7 +121,8 @@ class Session:
         """Put peaks into the record every few seconds, until this is cancelled."""
         while True:
             await asyncio.sleep(COMMIT_EVERY_S)
-            self.save_peaks()
+            with contextlib.suppress(RigError):  # whoever writes the next result says that it cannot be written
+                self.save_peaks()
 
     def answered(self, exchange: Exchange) -> None:
         """Write down when the first token of the session's first reply came."""

@@ -30,7 +30,7 @@ class Exchange:
     trace: Trace
     finish_reason: str | None
     fault: str | None = None  # of the server, in words
-    refused: bool = False  # the fault is an error that the server answered with, not its failing
+    refused: bool = False  # the fault is an error that the server answered with: it did not break off or stay silent
     over_context: bool = False  # the server says that the prompt is longer than its context
     sent: bool = True  # the request was written; otherwise nothing was asked
     retry_after_s: float | None = None  # the server is too busy and says when to ask again

@@ -182,7 +182,7 @@ class HttpClient:
         ) as response:
             if response.status != 200:
                 reply.words = _error_text(await response.text(errors="replace"))
-                reply.refused = 400 <= response.status < 500
+                reply.refused = True  # some servers answer 500 to a setting that they do not know
                 said = shorten(visible(reply.words, keep_lines=False), 200)
                 reply.fault = f"answered with status {response.status}: {said}"
                 if response.status in BUSY:
