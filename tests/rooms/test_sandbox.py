@@ -62,7 +62,8 @@ def test_a_friendly_program_reads_and_writes(isolation):
     ("code", "status"), [("raise SystemExit(7)", 7), ("import os; os.kill(os.getpid(), 11)", 139), ("1/0", 1)]
 )
 def test_the_exit_status_is_the_programs_own(isolation, code, status):
-    found = run(code, isolation)
+    unhurried = RunLimits(wall_s=60, cpu_s=20, memory_bytes=256 * 2**20, output_bytes=100_000)
+    found = run(code, isolation, limits=unhurried)
     assert (found.exit_status, found.timed_out, found.over_limit, found.rig_fault) == (status, False, None, None)
 
 

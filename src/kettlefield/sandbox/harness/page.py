@@ -16,6 +16,7 @@ from playwright.sync_api import Error, sync_playwright
 
 ORIGIN = "http://localhost/"  # nothing listens: every request is answered from the files, or refused
 ACTION_MS = 1500
+PICTURE_MS = 10_000  # a picture is ours to take: on a busy host that it takes long says nothing of the page
 TURN_MS = 50  # of the page's clock, that every action takes
 QUIET_MS, MOST_LOOKS = 20, 50
 CLOCK_STARTS, CLOCK_STANDS = "2031-03-10T08:00:00Z", "2031-03-10T08:00:01Z"
@@ -217,7 +218,7 @@ class Visits:
         height = self.page.evaluate("Math.max(innerHeight, document.documentElement.scrollHeight)")
         width = self.page.viewport_size["width"]
         clip = {"x": 0, "y": 0, "width": width, "height": min(int(height), MAX_PICTURE_PX)}
-        return self.page.screenshot(full_page=True, clip=clip, animations="disabled", caret="hide")
+        return self.page.screenshot(timeout=PICTURE_MS, full_page=True, clip=clip, animations="disabled", caret="hide")
 
     def find(self, target):
         page = self.page
@@ -301,7 +302,9 @@ OF_ONE = {
     "width": lambda element, _: size_of(element)["width"],
     "height": lambda element, _: size_of(element)["height"],
     "inside": lambda element, _: box_inside(element),
-    "picture": lambda element, _: base64.b64encode(element.screenshot(animations="disabled")).decode(),
+    "picture": lambda element, _: base64.b64encode(
+        element.screenshot(timeout=PICTURE_MS, animations="disabled")
+    ).decode(),
 }
 
 
