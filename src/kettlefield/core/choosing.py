@@ -229,7 +229,7 @@ def defines(text: str, entry: str) -> bool:
         # possessive: white space, however much, is read once
         rf"\b(?:def|function|class|fn|func|struct)(?:\s++|\s*+\*\s*+){name}\b",
         rf"\b{name}\s*+[=:]\s*+(?:async\b|function\b|lambda\b|\(|\w++\s*+=>)",
-        rf"^[^\n;(){{}}]*?\b{name}\s*+\([^;{{}}]{{0,400}}\)\s*+(?:const\s*+)?\{{",
+        rf"^[^\n;(){{}}]*?\b{name}\s*+\((?:[^;{{}}()]++|\([^;{{}}()]{{0,200}}+\)){{0,40}}+\)\s*+(?:const\s*+)?\{{",
     )
     return any(re.search(form, text, re.M) for form in forms)
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 MAX_FUZZ = 2  # context lines at either end of a hunk that may be given up, as patch does
+MOST_ROWS = 200_000  # of a diff: beyond that nothing is read
 MOST_LINES = 20_000  # of a file that is edited; every change is looked for in all of them
 MAX_HUNKS = 500  # more is no edit of a small file; keeps hostile text cheap
 _HUNK = re.compile(r"^@@+(?: -(?P<line>\d{1,9})(?:,(?P<old>\d{1,9}))? \+\d{1,9}(?:,(?P<new>\d{1,9}))? @@+.*|.*)$")
@@ -93,7 +94,7 @@ def parse_diff(text: str) -> tuple[FileEdit, ...]:
             edits.append(FileEdit(name=name, changes=tuple(changes)))
         changes.clear()
 
-    lines = text.split("\n")
+    lines = text.split("\n", MOST_ROWS)[:MOST_ROWS]
     for index, row in enumerate(lines):
         if row.startswith("--- ") and index + 1 < len(lines) and lines[index + 1].startswith("+++ "):
             end_file()
