@@ -10,7 +10,7 @@ import re
 
 from kettlefield.core.choosing import defines
 from kettlefield.core.masking import blanked
-from kettlefield.core.pythontext import parse, parses, whole_statements
+from kettlefield.core.pythontext import MOST_CHARS, parse, parses, whole_statements
 
 _BRACED = frozenset({"javascript", "c", "cpp", "rust", "java", "go"})
 _BRACES = re.compile(r"[{}]")
@@ -52,6 +52,8 @@ def without_half_written(text: str, language: str, entry: str | None) -> str | N
     entry : str or None
         What was asked for: it must be in what is kept.
     """
+    if len(text) > MOST_CHARS:
+        return None
     if language == "python":
         kept = None if parses(text) else whole_statements(text)
     elif language in _BRACED and text.strip():

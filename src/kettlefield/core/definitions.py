@@ -5,7 +5,7 @@ import re
 from functools import cache
 
 from kettlefield.core.masking import blanked
-from kettlefield.core.pythontext import parse, parses
+from kettlefield.core.pythontext import MOST_CHARS, parse, parses
 
 _WORD = re.compile(r"[A-Za-z_$][\w$]*")
 # functions, types and the like that stand at the left margin; in a name's group, whichever it is
@@ -66,7 +66,7 @@ def missing(text: str, language: str) -> frozenset[str]:
         if isinstance(tree, ast.Module):
             return _free_names(tree)
     head = _HEADS.get(language)
-    words = set(_WORD.findall(blanked(text, language))) | ({head.strip()} if head is not None else set())
+    words = set(_WORD.findall(blanked(text[:MOST_CHARS], language))) | ({head.strip()} if head is not None else set())
     return frozenset(words - definitions(text, language))
 
 
@@ -90,8 +90,8 @@ def is_whole(text: str, language: str) -> bool:
         return parses(text)
     if language not in _BRACED:
         return True
-    plain = blanked(text, language)
-    return plain.count("{") == plain.count("}")
+    plain = blanked(text[:MOST_CHARS], language)
+    return len(text) <= MOST_CHARS and plain.count("{") == plain.count("}")
 
 
 def can_run(text: str, language: str) -> bool:
@@ -115,7 +115,7 @@ def _names(pattern: str | None, text: str) -> set[str]:
         return set()
     return {
         word
-        for match in _compiled(pattern).finditer(text)
+        for match in _compiled(pattern).finditer(text[:MOST_CHARS])
         for group in match.groups()
         if group
         for word in _WORD.findall(group)
