@@ -110,7 +110,7 @@ def _go() -> Toolchain | Missing:
     return Toolchain(language="go", program=str(program), version=match[1], mounts=_outside_usr(Path(root)))
 
 
-def _plain(language: str, program: str, pattern: str, package: str) -> Callable[[], Toolchain | Missing]:
+def _one_version(language: str, program: str, pattern: str, package: str) -> Callable[[], Toolchain | Missing]:
     """A probe for a program that is what it seems and tells its version when asked."""
 
     def probe() -> Toolchain | Missing:
@@ -142,13 +142,13 @@ def _html() -> Toolchain | Missing:
 _PROBES: dict[str, Callable[[], Toolchain | Missing]] = {
     "python": _python,
     "javascript": _javascript,
-    "c": _plain("c", "gcc", r"(\d+\.\d+\.\d+)\s*$", "gcc libc6-dev"),
-    "cpp": _plain("cpp", "g++", r"(\d+\.\d+\.\d+)\s*$", "g++"),
+    "c": _one_version("c", "gcc", r"(\d+\.\d+\.\d+)\s*$", "gcc libc6-dev"),
+    "cpp": _one_version("cpp", "g++", r"(\d+\.\d+\.\d+)\s*$", "g++"),
     "rust": _rust,
     "java": _java,
     "go": _go,
-    "bash": _plain("bash", "bash", r"version (\d+\.\d+\.\d+)", "bash"),
-    "sql": _plain("sql", "sqlite3", r"(\d+\.\d+\.\d+)", "sqlite3"),
+    "bash": _one_version("bash", "bash", r"version (\d+\.\d+\.\d+)", "bash"),
+    "sql": _one_version("sql", "sqlite3", r"(\d+\.\d+\.\d+)", "sqlite3"),
     PAGE: _html,
 }
 LANGUAGES_KNOWN = tuple(_PROBES)
