@@ -45,7 +45,7 @@ QUERY = (
 )
 OURS = """\
 import sys, pathlib
-from kettlefield.campaign.decision import decide
+from kettlefield.plan.evaluation import decide
 from kettlefield.record.store import Record
 found = decide(Record.open(pathlib.Path(sys.argv[1])))
 print(sum(row.trials for row in found.table.rows))
@@ -54,9 +54,9 @@ print(sum(row.trials for row in found.table.rows))
 
 REPORT = """\
 import sys, pathlib
-from kettlefield.campaign.decision import decide
+from kettlefield.plan.evaluation import decide
 from kettlefield.record.store import Record
-from kettlefield.report.report import write_report
+from kettlefield.views.report_page import write_report
 path = pathlib.Path(sys.argv[1])
 record = Record.open(path)
 written = write_report(record, decide(record), path.parent / "report", as_markdown=False)

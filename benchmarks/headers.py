@@ -86,7 +86,7 @@ def run(code: str, *args: str) -> tuple[float, float]:
 
 def main() -> None:
     """Print both models' figures beside a bare start."""
-    read = "import sys\nfrom pathlib import Path\nfrom kettlefield.weights.read import read_facts\n"
+    read = "import sys\nfrom pathlib import Path\nfrom kettlefield.weights.formats import read_facts\n"
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         paths = {"GGUF, 20 shards": write_gguf(folder), "safetensors, 20 shards": write_safetensors(folder)}

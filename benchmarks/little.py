@@ -17,12 +17,11 @@ from pathlib import Path
 
 import numpy as np
 
+from kettlefield.demo.little.blocks import F32, LEVELS
+from kettlefield.demo.little.level_files import write_level
+from kettlefield.demo.little.little_weights import Matrix, Weights, load_weights
+from kettlefield.demo.little.network import Cache, Network
 from kettlefield.rig.bandwidth import own_bandwidth
-from kettlefield.standin.little.blocks import F32, LEVELS
-from kettlefield.standin.little.cache import Cache
-from kettlefield.standin.little.files import write_level
-from kettlefield.standin.little.network import Network
-from kettlefield.standin.little.weights import Matrix, Weights, load_weights
 
 PROMPT, ROUNDS, STREAMS = 64, 5, 6
 

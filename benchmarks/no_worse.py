@@ -11,7 +11,7 @@ import argparse
 import numpy as np
 from scipy import stats
 
-from kettlefield.core.paired import counted_pairs
+from kettlefield.core.statistics.paired import counted_pairs
 
 EXERCISES = (16, 40, 72, 150)
 MARGINS = (0.05, 0.10)

@@ -12,9 +12,9 @@ import time
 
 import numpy as np
 
-from kettlefield.core.answer import Gap, Wanted
-from kettlefield.core.extraction import answer_text, extract_answer
-from kettlefield.core.replysigns import is_looping, is_refusal
+from kettlefield.core.extraction.extract import answer_text, extract_answer
+from kettlefield.core.extraction.reply_symptoms import is_looping, is_refusal
+from kettlefield.core.extraction.wanted import Gap, Wanted
 
 GIVEN = {"hold.py": "def tally(crates):\n    return 0\n"}
 FORMS = {

@@ -12,7 +12,7 @@ import time
 
 import psutil
 
-from kettlefield.instrument.sampler import Sampler
+from kettlefield.measure.sampler import Sampler
 
 TREE = (
     "import subprocess, sys, time\n"

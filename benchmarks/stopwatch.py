@@ -20,8 +20,8 @@ import numpy as np
 import psutil
 import uvloop
 
-from kettlefield.instrument.calibration import STREAMS, beat
-from kettlefield.standin.metronome import true_moments
+from kettlefield.measure.calibration import STREAMS, beat
+from kettlefield.measure.metronome import true_moments
 
 RATE_HZ = 50
 EVENTS = 100  # of a reply: so long that readers seldom wait for a new connection
@@ -75,7 +75,7 @@ def main() -> None:
     parser.add_argument("--seconds", type=float, default=4.0)
     parser.add_argument("--turns", type=int, default=2)
     args = parser.parse_args()
-    command = [sys.executable, "-m", "kettlefield.standin.metronome", "--rate", str(RATE_HZ), "--events", str(EVENTS)]
+    command = [sys.executable, "-m", "kettlefield.measure.metronome", "--rate", str(RATE_HZ), "--events", str(EVENTS)]
     server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     assert server.stdout is not None
     port = int(server.stdout.readline())

@@ -15,8 +15,8 @@ from pathlib import Path
 
 import pytest
 
-from kettlefield.standin.demo import CARD
-from kettlefield.standin.models import MODELS, write_weights
+from kettlefield.demo.simulated_folder import CARD
+from kettlefield.demo.simulated_models import MODELS, write_weights
 from kettlefield.suite.loader import find_suite
 
 BUILT_IN = find_suite("berthdesk", Path())
@@ -41,7 +41,7 @@ NEEDED = (
     "sqlite3",
 )
 STANDIN = [
-    *("{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}"),
+    *("{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card", "--port", "{port}"),
     *("--context", "{context}", "--level", "{level}", "--slots", "4"),
 ]
 

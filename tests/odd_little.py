@@ -10,8 +10,8 @@ import signal
 import sys
 from pathlib import Path
 
-from kettlefield.standin import front
-from kettlefield.standin.little.__main__ import main
+from kettlefield.demo import http_front as front
+from kettlefield.demo.little.__main__ import main
 
 DEATHS = 2
 ANSWERS_BEFORE = 12  # a suite's answer is told by its cap

@@ -3,7 +3,7 @@
 import dataclasses
 
 from kettlefield.core.outcome import Outcome
-from kettlefield.core.timeline import TokenCount, Trace, read_figures
+from kettlefield.core.timing.timeline import TokenCount, Trace, read_figures
 from kettlefield.record.entries import (
     AttemptEntry,
     CampaignEntry,

@@ -4,7 +4,7 @@ import itertools
 from collections import Counter
 from collections.abc import Iterable
 
-from kettlefield.standin.little.tokens import WORD_PATTERN
+from kettlefield.demo.little.tokens import WORD_PATTERN
 
 
 def find_merges(texts: Iterable[str], count: int) -> tuple[tuple[str, str], ...]:

@@ -14,11 +14,10 @@ from grammar.tasks import draw_tasks
 from grammar.texts import FORM, prompt_of
 from little_net import Net, to_tensors
 
-from kettlefield.standin.little.cache import Cache
-from kettlefield.standin.little.files import SHAPE, model_folder, write_level
-from kettlefield.standin.little.network import Network
-from kettlefield.standin.little.tokens import Tokenizer, read_vocabulary
-from kettlefield.standin.little.weights import load_weights, read_trained
+from kettlefield.demo.little.level_files import SHAPE, model_folder, write_level
+from kettlefield.demo.little.little_weights import load_weights, read_trained
+from kettlefield.demo.little.network import Cache, Network
+from kettlefield.demo.little.tokens import Tokenizer, read_vocabulary
 
 STORED = Path(__file__).parents[1] / "tests" / "little_scores.json"
 TEXTS, KEPT = 8, 64  # and so many of the vocabulary's scores of each

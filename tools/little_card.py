@@ -4,7 +4,7 @@ import hashlib
 from dataclasses import dataclass
 from pathlib import Path
 
-from kettlefield.standin.little.files import NAME, SHAPE
+from kettlefield.demo.little.level_files import NAME, SHAPE
 
 TEMPLATE = Path(__file__).with_suffix(".md")
 

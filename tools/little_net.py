@@ -4,7 +4,7 @@ import torch
 from torch import Tensor, nn
 from torch.nn import functional
 
-from kettlefield.standin.little.shape import Shape
+from kettlefield.demo.little.little_weights import Shape
 
 
 class Block(nn.Module):

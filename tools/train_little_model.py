@@ -25,9 +25,9 @@ from orthogonal import Orthogonal
 from safetensors.torch import load_file, save_file
 from torch.nn import functional
 
-from kettlefield.standin.little.files import SHAPE
-from kettlefield.standin.little.tokens import CHARACTERS, Tokenizer, Vocabulary, read_vocabulary
-from kettlefield.standin.little.weights import ARCHITECTURE
+from kettlefield.demo.little.level_files import SHAPE
+from kettlefield.demo.little.little_weights import ARCHITECTURE
+from kettlefield.demo.little.tokens import CHARACTERS, Tokenizer, Vocabulary, read_vocabulary
 
 SEED, STEPS = 20, 6000
 TOKENS_A_STEP = 4096

@@ -8,8 +8,8 @@ import sys
 from pathlib import Path
 
 from kettlefield.core.errors import InputError
-from kettlefield.standin.little.blocks import LEVELS
-from kettlefield.standin.little.files import NAME, write_level
+from kettlefield.demo.little.blocks import LEVELS
+from kettlefield.demo.little.level_files import NAME, write_level
 
 
 def main() -> int:

@@ -3,7 +3,7 @@
 import pytest
 
 from kettlefield.core.acceptance import Status, Threshold, Verdict, judge, reach_verdict
-from kettlefield.core.estimate import Estimate
+from kettlefield.core.statistics.estimate import Estimate
 
 MET, NOT_MET, UNDECIDED = Status.MET, Status.NOT_MET, Status.UNDECIDED
 

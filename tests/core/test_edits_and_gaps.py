@@ -4,11 +4,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.answer import Gap, Wanted
-from kettlefield.core.continuation import cut_at_stops, cut_continuation
-from kettlefield.core.extraction import extract_answer
-from kettlefield.core.filenames import is_safe_name
-from kettlefield.core.patching import Fit, apply_changes, lines_changed_outside, parse_diff, parse_pairs
+from kettlefield.core.extraction.continuation import cut_at_stops, cut_continuation
+from kettlefield.core.extraction.extract import extract_answer
+from kettlefield.core.extraction.patching import Fit, apply_changes, lines_changed_outside, parse_diff, parse_pairs
+from kettlefield.core.extraction.wanted import Gap, Wanted
+from kettlefield.core.plaintext import is_safe_name
 
 GIVEN = """def tally(crates):
     total = 0

@@ -4,9 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.answer import Wanted
-from kettlefield.core.extraction import extract_answer
-from kettlefield.core.fences import find_blocks
+from kettlefield.core.extraction.extract import extract_answer
+from kettlefield.core.extraction.fences import find_blocks
+from kettlefield.core.extraction.wanted import Wanted
 
 PYTHON = Wanted(language="python", file="answer.py", entry="berth_of")
 SCRIPT = Wanted(language="javascript", file="answer.js")

@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from kettlefield.core.growth import Ruling, fit_exponent, ratio_of_pairs
-from kettlefield.core.patterns import matches_whole, occurs, pattern_fault
-from kettlefield.core.tap import parse_tap
+from kettlefield.core.plaintext import matches_whole, occurs, pattern_fault
+from kettlefield.core.statistics.trends import Ruling, fit_exponent, ratio_of_pairs
+from kettlefield.grading.checks.check_program import parse_tap
 
 
 @pytest.mark.parametrize("power", [0.0, 1.0, 1.5, 2.0])

@@ -8,8 +8,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from kettlefield.core.intervals import pass_ratio, quantile_interval, samples_for_bound, weighted_ratio, wilson_interval
-from kettlefield.core.seedgap import seed_gap
+from kettlefield.core.statistics.intervals import (
+    pass_ratio,
+    quantile_interval,
+    samples_for_bound,
+    weighted_ratio,
+    wilson_interval,
+)
+from kettlefield.core.statistics.paired import seed_gap
 
 
 @pytest.mark.parametrize(

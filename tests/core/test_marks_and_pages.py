@@ -5,8 +5,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.answer import Wanted
-from kettlefield.core.assessing import (
+from kettlefield.core.extraction.extract import extract_answer
+from kettlefield.core.extraction.wanted import Wanted
+from kettlefield.core.page_expectations import Wish, blended, contrast_ratio, read_colour, rule_faults, shortfall
+from kettlefield.core.statistics.intervals import mean_of_groups
+from kettlefield.core.statistics.kappa import agreement_on_scale, parting, weighted_kappa
+from kettlefield.marking.judge_protocol import (
     Compared,
     assessor_prompt,
     follows_checks,
@@ -16,12 +20,7 @@ from kettlefield.core.assessing import (
     read_mark,
     same_in_both_orders,
 )
-from kettlefield.core.extraction import extract_answer
-from kettlefield.core.intervals import mean_of_groups
-from kettlefield.core.kappa import agreement_on_scale, parting, weighted_kappa
-from kettlefield.core.marking import order_of
-from kettlefield.core.page_rules import blended, contrast_ratio, rule_faults
-from kettlefield.core.seen import Wish, read_colour, shortfall
+from kettlefield.marking.scale import order_of
 
 # Cohen (1968), page 216: two judges, three categories, shares of 200 cases, and weights of disagreement
 COHEN = np.array([[0.44, 0.07, 0.09], [0.05, 0.20, 0.05], [0.01, 0.03, 0.06]]) * 200

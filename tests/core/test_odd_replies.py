@@ -7,11 +7,11 @@ import sys
 
 import pytest
 
-from kettlefield.core.answer import Gap, Wanted
-from kettlefield.core.continuation import cut_at_stops, cut_continuation
-from kettlefield.core.extraction import answer_text, extract_answer
-from kettlefield.core.fences import find_blocks
-from kettlefield.core.filenames import fits_beside
+from kettlefield.core.extraction.continuation import cut_at_stops, cut_continuation
+from kettlefield.core.extraction.extract import answer_text, extract_answer
+from kettlefield.core.extraction.fences import find_blocks
+from kettlefield.core.extraction.wanted import Gap, Wanted
+from kettlefield.core.plaintext import fits_beside
 
 PYTHON = Wanted(language="python", file="answer.py", entry="berth_of")
 SCRIPT = Wanted(language="python", file="answer.py")

@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.pacing import Bracket, arrival_times, is_precise, is_settled, knee, window_rate_tps
-from kettlefield.core.trend import crossing, drift, median_ratio, slope
+from kettlefield.core.statistics.trends import crossing, drift, median_ratio, slope
+from kettlefield.core.timing.pacing import Bracket, arrival_times, is_precise, is_settled, knee, window_rate_tps
 
 
 def test_warm_up_is_over_when_three_lie_close_together():

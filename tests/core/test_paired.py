@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import optimize
 
-from kettlefield.core.paired import (
+from kettlefield.core.statistics.paired import (
     Evidence,
     Pairs,
     count_pairs,

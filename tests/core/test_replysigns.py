@@ -5,7 +5,7 @@ from pathlib import Path
 import pytest
 
 import kettlefield.suites
-from kettlefield.core.replysigns import is_looping, is_refusal
+from kettlefield.core.extraction.reply_symptoms import is_looping, is_refusal
 
 LINE = "    total = total + readings[index]\n"
 

@@ -3,15 +3,13 @@
 import pytest
 
 from kettlefield.core.acceptance import Criterion, Threshold
-from kettlefield.core.changes import ABSENT, changes_between
-from kettlefield.core.escape import escape_signs
-from kettlefield.core.intervals import pass_ratio
-from kettlefield.core.likeness import first_difference, same_code
-from kettlefield.core.paired import Pairs
-from kettlefield.core.power import noticeable_drop, smallest_drop
+from kettlefield.core.extraction.code_text import MOST_CHARS, first_difference, same_code
+from kettlefield.core.outcome import escape_signs
 from kettlefield.core.properties import belongs
-from kettlefield.core.pythontext import MOST_CHARS
-from kettlefield.core.settling import MOST_MORE, exercises_to_clear, least_growth
+from kettlefield.core.statistics.intervals import pass_ratio
+from kettlefield.core.statistics.paired import MOST_MORE, Pairs, exercises_to_clear, least_growth
+from kettlefield.core.statistics.power import noticeable_drop, smallest_drop
+from kettlefield.core.values import ABSENT, changes_between
 
 
 @pytest.mark.parametrize(("passed", "total", "threshold"), [(13, 20, 0.5), (7, 20, 0.5), (18, 20, 0.8), (3, 12, 0.4)])

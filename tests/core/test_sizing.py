@@ -2,7 +2,8 @@
 
 import pytest
 
-from kettlefield.core.sizing import (
+from kettlefield.core.extraction.reply_symptoms import differing_echoes, signs_of_wrong_style
+from kettlefield.core.sizing.requirements import (
     OVERHEAD_BASE_BYTES,
     CacheLayer,
     ModelShape,
@@ -14,7 +15,6 @@ from kettlefield.core.sizing import (
     memory_need,
     window_pattern,
 )
-from kettlefield.core.wrongstyle import differing_echoes, signs_of_wrong_style
 
 FULL = CacheLayer(kv_heads=2, key_size=64, value_size=64)
 NARROW = CacheLayer(kv_heads=2, key_size=64, value_size=64, window_tokens=100)

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 import kettlefield.core
 from kettlefield.core import units
-from kettlefield.core.agreement import same_items, values_agree, words_agree
 from kettlefield.core.plaintext import shorten, visible
+from kettlefield.core.values import same_items, values_agree, words_agree
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,7 @@
 
 import pytest
 
-from kettlefield.core.timeline import TokenCount, Trace, quantile, read_figures
+from kettlefield.core.timing.timeline import TokenCount, Trace, quantile, read_figures
 
 
 def trace(stamps, *, thinking=None, **counts):

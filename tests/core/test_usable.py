@@ -2,8 +2,8 @@
 
 import pytest
 
-from kettlefield.core.frontier import frontier
-from kettlefield.core.usable import Sample, sessions_agree, usable
+from kettlefield.core.statistics.pareto import frontier
+from kettlefield.core.timing.usable import Sample, sessions_agree, usable
 
 
 def samples(values, session=1, disturbed=None):

@@ -6,12 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.changes import changes_between
-from kettlefield.core.estimate import Estimate
-from kettlefield.core.halving import first_that
-from kettlefield.core.likeness import first_difference, same_code
+from kettlefield.core.extraction.code_text import first_difference, same_code
 from kettlefield.core.measures import MEASURES, Unit
-from kettlefield.core.wording import in_unit, in_words, interval_words, p_words, with_interval
+from kettlefield.core.statistics.estimate import Estimate, in_unit, in_words, interval_words, p_words, with_interval
+from kettlefield.core.statistics.trends import first_that
+from kettlefield.core.values import changes_between
 
 
 def estimate(value, low, high, n=12):

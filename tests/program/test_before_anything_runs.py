@@ -9,10 +9,10 @@ from types import SimpleNamespace
 import pytest
 from conftest import BUILT_IN
 
-from kettlefield.rig.detect import energy_counters, find_accelerators
+from kettlefield.demo.simulated_models import LEVEL_TYPES, MODELS, write_weights
+from kettlefield.rig.accelerators import energy_counters, find_accelerators
 from kettlefield.rig.host import read_host
 from kettlefield.rig.survey import fingerprint
-from kettlefield.standin.models import LEVEL_TYPES, MODELS, write_weights
 
 
 @pytest.fixture(scope="module")
@@ -175,7 +175,9 @@ def test_weigh_refuses_in_one_line(run_cli, weights, tmp_path, args, words):
 
 def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weights, tmp_path):
     plan = tmp_path / "plan.toml"
-    server = "{python} -m kettlefield.standin --weights {weights} --card card --port {port} --level {level} --context {context}"
+    server = (
+        "{python} -m kettlefield.demo --weights {weights} --card card --port {port} --level {level} --context {context}"
+    )
     done = run_main(
         "draft",
         *files(weights),
@@ -203,7 +205,7 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weight
         shutil.copytree(BUILT_IN / name, tmp_path / "berthdesk" / name)
     shutil.copy(BUILT_IN / "suite.toml", tmp_path / "berthdesk")
     (tmp_path / "card").mkdir()
-    from kettlefield.standin.demo import CARD
+    from kettlefield.demo.simulated_folder import CARD
 
     (tmp_path / "card" / "card.toml").write_text(CARD.replace("960e9", "4e12"))
     refused = run_cli("qualify", plan)
@@ -277,7 +279,7 @@ def test_a_continuation_ends_at_the_marks_that_its_server_lets_through():
     from pathlib import Path
 
     from kettlefield.campaign.prompts import reply_text
-    from kettlefield.campaign.tables import PromptingTable
+    from kettlefield.plan.tables import PromptingTable
     from kettlefield.suite.loader import find_suite, load_exercise
 
     exercise = load_exercise(find_suite("berthdesk", Path()) / "fare-quote")

@@ -13,8 +13,8 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from kettlefield.analysis.items import items_of
 from kettlefield.core.languages import PROGRAM_LANGUAGES
+from kettlefield.marking.blind_replies import items_of
 from kettlefield.record.entries import MarkEntry
 from kettlefield.record.store import Record
 
@@ -208,8 +208,7 @@ def test_contrast_keeps_its_contract(demo, run_main):
 
 def test_memory_is_what_the_stand_in_claims(demo, run_main):
     folder, _ = demo
-    from kettlefield.standin.models import load_model
-    from kettlefield.standin.physics import OVERHEAD_BYTES
+    from kettlefield.demo.simulated_models import OVERHEAD_BYTES, load_model
 
     for row in run_main("contrast", folder / "record.db", "--json").json["candidates"]:
         model = load_model(folder / "weights" / (row["candidate"].replace("@", "-") + ".gguf"))

@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 from odd_little import ANSWER_TOKENS, DEATHS
 
-from kettlefield.standin.little.files import write_level
+from kettlefield.demo.little.level_files import write_level
 
 SERVER = Path(__file__).parents[1] / "odd_little.py"
 IN_FLIGHT = 4

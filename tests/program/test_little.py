@@ -15,11 +15,11 @@ import numpy as np
 import psutil
 import pytest
 
+from kettlefield.demo.little.blocks import LEVELS
+from kettlefield.demo.little.level_files import write_level
+from kettlefield.demo.little.little_folder import prepare_real_demo
 from kettlefield.record.packing import unpack_json
-from kettlefield.standin.little.blocks import LEVELS
-from kettlefield.standin.little.demo import prepare_real_demo
-from kettlefield.standin.little.files import write_level
-from kettlefield.weights.gguf import read_gguf
+from kettlefield.weights.gguf_header import read_gguf
 
 MOST_RESIDENT_BYTES = 120 * 2**20
 ASKED = "Write a Python function `tally_fares(fares)`. It gets a list of numbers. Take the sum. Return the result."
@@ -32,7 +32,7 @@ def start(level, folder, *more):
         write_level(level, path)
     with socket.create_server(("127.0.0.1", 0)) as listener:
         port = listener.getsockname()[1]
-    command = [sys.executable, "-m", "kettlefield.standin.little", "--weights", path, "--port", port, *more]
+    command = [sys.executable, "-m", "kettlefield.demo.little", "--weights", path, "--port", port, *more]
     process = subprocess.Popen([*map(str, command)], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     url = f"http://127.0.0.1:{port}"
     for _ in range(300):
@@ -180,7 +180,7 @@ def test_what_cannot_be_served_is_told_in_one_line(server, tmp_path):
         (("bad.gguf",), "bad.gguf"),
         (("none.gguf",), "none.gguf"),
     ):
-        command = [sys.executable, "-m", "kettlefield.standin.little", "--port", "1", "--weights", *map(str, words)]
+        command = [sys.executable, "-m", "kettlefield.demo.little", "--port", "1", "--weights", *map(str, words)]
         done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)
         assert done.returncode == 2 and said in done.stderr and done.stderr.count("\n") == 1, done.stderr
 

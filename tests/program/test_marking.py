@@ -11,9 +11,9 @@ import pytest
 from playwright.sync_api import sync_playwright
 from records import PASSED, WRONG, Writer
 
-from kettlefield.analysis.items import items_of
-from kettlefield.analysis.marks import standing_marks
-from kettlefield.core.marking import order_of
+from kettlefield.marking.blind_replies import items_of
+from kettlefield.marking.marks import standing_marks
+from kettlefield.marking.scale import order_of
 from kettlefield.record.entries import MarkEntry
 from kettlefield.record.store import Record
 

@@ -7,11 +7,11 @@ import subprocess
 import pytest
 from records import FAULT, PASSED, WRONG, Writer
 
-from kettlefield.campaign.keys import key_headers
+from kettlefield.campaign.serving import key_headers
 from kettlefield.cli.main import main
 from kettlefield.core.errors import InputError
+from kettlefield.decision.ledger import find_signer, sign_text
 from kettlefield.record import schema
-from kettlefield.record.ssh_signature import find_signer, sign_text
 
 CRITERIA = """
 [[criterion]]

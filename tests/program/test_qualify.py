@@ -12,7 +12,7 @@ import time
 import psutil
 import pytest
 
-from kettlefield.standin.models import MODELS
+from kettlefield.demo.simulated_models import MODELS
 
 SUITE_SIZE = 12
 
@@ -28,7 +28,7 @@ def standins(folder):
     found = []
     for process in psutil.process_iter(["cmdline"]):
         words = process.info["cmdline"] or []
-        if "kettlefield.standin" in words and any(str(folder) in word for word in words):
+        if "kettlefield.demo" in words and any(str(folder) in word for word in words):
             found.append(process.pid)
     return found
 
@@ -126,7 +126,7 @@ def test_attached_by_url_memory_is_not_measured_and_the_server_left_running(make
     with socket.create_server(("127.0.0.1", 0)) as probe:
         port = probe.getsockname()[1]
     weights = tmp_path / "weights" / "kelpling-400m-q4_k_m.gguf"
-    command = [sys.executable, "-m", "kettlefield.standin", "--weights", weights, "--card", tmp_path / "card"]
+    command = [sys.executable, "-m", "kettlefield.demo", "--weights", weights, "--card", tmp_path / "card"]
     server = subprocess.Popen([*map(str, command), "--port", str(port), "--level", "q4_k_m", "--slots", "4"])
     try:
         text = plan.read_text()
@@ -147,7 +147,7 @@ def test_a_baseline_is_reached_by_url_with_a_key_that_is_kept_nowhere(make_plan,
     baseline = f'baseline = true\nurl = "http://127.0.0.1:{port}"\nkey_from = "BERTH_KEY"\n'
     plan = make_plan(candidates=(("q2_k", ""), ("q4_k_m", baseline)))
     weights = tmp_path / "weights" / "kelpling-400m-q4_k_m.gguf"
-    command = [sys.executable, "-m", "kettlefield.standin", "--weights", weights, "--card", tmp_path / "card"]
+    command = [sys.executable, "-m", "kettlefield.demo", "--weights", weights, "--card", tmp_path / "card"]
     more = ["--port", port, "--level", "q4_k_m", "--slots", "4", "--key", "halyard-7731"]
     server = subprocess.Popen([*map(str, command), *map(str, more)])
     try:
@@ -166,7 +166,7 @@ def test_a_baseline_is_reached_by_url_with_a_key_that_is_kept_nowhere(make_plan,
 
 def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli, run_main, tmp_path):
     dying = json.dumps(
-        ["{python}", "-m", "kettlefield.standin", "--weights", "{weights}", "--card", "card", "--port", "{port}",
+        ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card", "--port", "{port}",
          "--level", "{level}", "--slots", "4", "--die-after", "9"]
     )  # fmt: skip
     criterion = '[[criterion]]\nmeasure = "pass_rate"\nat_least = 0.01\n'

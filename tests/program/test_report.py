@@ -10,9 +10,12 @@ import pytest
 from playwright.sync_api import sync_playwright
 from records import FAULT, PASSED, WRONG, Writer
 
-from kettlefield.report.figures import levels, memory, outcomes, speed
-from kettlefield.report.markdown import render_markdown
-from kettlefield.report.parts import Section, Table, Words, cut
+from kettlefield.views.figures import level_charts as levels
+from kettlefield.views.figures import memory_charts as memory
+from kettlefield.views.figures import outcome_chart as outcomes
+from kettlefield.views.figures import speed_charts as speed
+from kettlefield.views.parts import Section, Table, Words, cut
+from kettlefield.views.report_page import render_markdown
 
 HOSTILE = (
     "</pre></details><script>document.title='owned'</script><img src=x onerror=\"document.title='owned'\">"

@@ -70,7 +70,7 @@ def run(make_plan, run_cli, suite, style, extra=""):
         tables={"grading": "in_flight = 2\nsamples = 6", "prompting": f'style = "{style}"\nguard = false\n{extra}'},
     )
     text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')
-    plan.write_text(text.replace('"kettlefield.standin"', '"kettlefield.standin", "--suite", "mine"'))
+    plan.write_text(text.replace('"kettlefield.demo"', '"kettlefield.demo", "--suite", "mine"'))
     done = run_cli("qualify", plan, cwd=suite.parent)
     assert done.code == 0, done.err
     return suite.parent / "record.db"

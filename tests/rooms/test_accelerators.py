@@ -7,7 +7,7 @@ import pytest
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.rig.accelerators import AmdCard, NvidiaCard, SimulatedCard, Watched, open_accelerator
 from kettlefield.rig.energy import open_meters
-from kettlefield.rig.load import look_at_host, others_cores
+from kettlefield.rig.host import look_at_host, others_cores
 
 GIB = 2**30
 

@@ -5,15 +5,15 @@ import json
 import pytest
 from records import FAULT, PASSED, WRONG, Writer
 
-from kettlefield.analysis.contrast import contrast, on_frontier
-from kettlefield.analysis.frames import campaign_facts, open_trial, speed_frame, trials_frame
-from kettlefield.analysis.groups import pass_rates_by
-from kettlefield.analysis.verdict import overall, reach_verdicts, recommendations
-from kettlefield.campaign.criteria import terms_of_text
 from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
-from kettlefield.core.intervals import pass_ratio, wilson_interval
+from kettlefield.core.statistics.intervals import pass_ratio, wilson_interval
+from kettlefield.decision.verdict import overall, reach_verdicts, recommendations
+from kettlefield.plan.criteria import terms_of_text
 from kettlefield.record.store import Record
+from kettlefield.results.breakdown import pass_rates_by
+from kettlefield.results.comparison import contrast, on_frontier
+from kettlefield.results.frames import campaign_facts, open_trial, speed_frame, trials_frame
 
 
 @pytest.fixture

@@ -8,17 +8,16 @@ from pathlib import Path
 import pytest
 from records import PASSED, WRONG, Writer
 
-from kettlefield.analysis.assessor import trusts, why_not_used
-from kettlefield.analysis.items import items_of, kinds_of
-from kettlefield.analysis.ledger import results_digest
-from kettlefield.analysis.marks import Mark, agreements, mean_marks
-from kettlefield.campaign import assessing
-from kettlefield.campaign.marking import Assessor
-from kettlefield.campaign.tables import AssessorTable, ServerTable
-from kettlefield.core.assessing import CHOICE_WANTED, assessor_prompt, read_choice, read_mark
+from kettlefield.campaign import judging as assessing
 from kettlefield.core.errors import InputError
+from kettlefield.decision.ledger import results_digest
+from kettlefield.demo.simulated_judge import Leans, SimulatedAssessor, read_leans
+from kettlefield.marking.blind_replies import items_of, kinds_of
+from kettlefield.marking.judge_protocol import CHOICE_WANTED, assessor_prompt, read_choice, read_mark
+from kettlefield.marking.judge_trust import trusts, why_not_used
+from kettlefield.marking.marks import Mark, agreements, mean_marks
+from kettlefield.plan.tables import Assessor, AssessorTable, ServerTable
 from kettlefield.record.entries import AssessmentEntry
-from kettlefield.standin.assessor import Leans, SimulatedAssessor, read_leans
 from kettlefield.suite.loader import find_suite, load_suite
 
 RIGHT, LONG, SHORT = "the tide turns twice a day", "no: " + "it turns at noon and at night " * 3, "no"
@@ -124,7 +123,7 @@ class Client:
         self.said, self.asked = list(said), []
 
     async def ask(self, ask):
-        from kettlefield.core.timeline import Trace
+        from kettlefield.core.timing.timeline import Trace
         from kettlefield.server.exchange import Exchange
 
         self.asked.append(ask)

@@ -6,8 +6,8 @@ from exercises import write_exercise
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading.grader import grade_files, grade_reply
-from kettlefield.rig.packages import find_packages
-from kettlefield.sandbox.available import available_isolation
+from kettlefield.rig.toolchains import find_packages
+from kettlefield.sandbox.runner import available_isolation
 
 
 def grade(exercise, code, *, turn=1):

@@ -7,19 +7,18 @@ import pandas as pd
 import pytest
 from records import FAULT, PASSED, WRONG, Writer
 
-from kettlefield.analysis.between import between
-from kettlefield.analysis.contrast import contrast
-from kettlefield.analysis.evidence import mixed_settings
-from kettlefield.analysis.replies import reply_agreements
-from kettlefield.analysis.standing import changes_since, standings
-from kettlefield.campaign.criteria import check_against_suite, terms_of_text
-from kettlefield.campaign.decision import decide
 from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
-from kettlefield.report.bill import candidate_bill
-from kettlefield.report.columns import TABLES
-from kettlefield.report.junit import criteria_xml
-from kettlefield.report.table_files import record_tables, write_tables
+from kettlefield.decision.provenance import changes_since, standings
+from kettlefield.decision.record_comparison import between
+from kettlefield.plan.criteria import check_against_suite, terms_of_text
+from kettlefield.plan.evaluation import decide
+from kettlefield.results.comparison import contrast
+from kettlefield.results.paired_comparison import mixed_settings
+from kettlefield.results.reply_similarity import reply_agreements
+from kettlefield.views.bill import candidate_bill
+from kettlefield.views.junit import criteria_xml
+from kettlefield.views.table_files import TABLES, record_tables, write_tables
 
 SERVED = {"server": {"context": 4096, "cache_bits": 16, "slots": 2}}
 
@@ -255,8 +254,8 @@ def test_what_changed_moved_and_flipped_is_named(write):
 
 def test_what_changed_on_this_machine_since_is_told_without_starting_anything(write, tmp_path):
     from kettlefield.rig.survey import rig_state
-    from kettlefield.server.programs import digest_programs
-    from kettlefield.weights.digest import weights_digest
+    from kettlefield.server.loaded import digest_programs
+    from kettlefield.weights.formats import weights_digest
 
     script, weights = tmp_path / "serve.sh", tmp_path / "w.bin"
     script.write_text("#!/bin/sh\n")

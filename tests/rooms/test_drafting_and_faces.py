@@ -6,15 +6,14 @@ from pathlib import Path
 
 import pytest
 
-from kettlefield.campaign.criteria import NOT_SET
-from kettlefield.campaign.drafting import draft_plan, model_name
-from kettlefield.campaign.prompts import follow_up, render_exercise, render_text
-from kettlefield.campaign.repair import REPAIRABLE, repair_words
-from kettlefield.campaign.tables import PromptingTable
+from kettlefield.campaign.prompts import REPAIRABLE, follow_up, render_exercise, render_text, repair_words
 from kettlefield.cli import console
 from kettlefield.core.errors import InputError, RigError, ServerError
 from kettlefield.grading.grader import grade_files
-from kettlefield.sandbox.available import available_isolation
+from kettlefield.plan.criteria import NOT_SET
+from kettlefield.plan.drafting import draft_plan, model_name
+from kettlefield.plan.tables import PromptingTable
+from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise
 from kettlefield.weights.facts import Licence, ModelFacts, TensorFacts, group_of, layer_of
 

@@ -12,29 +12,22 @@ import msgspec
 import pytest
 from records import PASSED, WRONG, Writer
 
-from kettlefield.analysis.contrast import contrast, on_frontier
-from kettlefield.analysis.standing import changes_since, standings
-from kettlefield.analysis.timing import timings
-from kettlefield.campaign.decision import decide
 from kettlefield.campaign.learning import known_overhead, known_servers, learn, server_name
 from kettlefield.campaign.measuring import again_of
-from kettlefield.campaign.plan import Candidate
 from kettlefield.campaign.serving import Session
-from kettlefield.campaign.tables import (
-    GradingTable,
-    MemoryTable,
-    PromptingTable,
-    SamplingTable,
-    ServerTable,
-    SpeedTable,
-)
 from kettlefield.core.acceptance import Status
 from kettlefield.core.errors import InputError
-from kettlefield.instrument.sampler import Sampler
-from kettlefield.report.junit import criteria_xml
+from kettlefield.decision.provenance import changes_since, standings
+from kettlefield.demo.simulated_models import MODELS, write_weights
+from kettlefield.measure.sampler import Sampler
+from kettlefield.plan.evaluation import decide
+from kettlefield.plan.plan import Candidate
+from kettlefield.plan.tables import GradingTable, MemoryTable, PromptingTable, SamplingTable, ServerTable, SpeedTable
+from kettlefield.results.comparison import contrast, on_frontier
+from kettlefield.results.speed import timings
 from kettlefield.rig.survey import rig_state
 from kettlefield.server.loaded import loaded_by, loaded_now, named
-from kettlefield.standin.models import MODELS, write_weights
+from kettlefield.views.junit import criteria_xml
 
 GRID = {"prompt_tokens": 64, "reply_tokens": 8}
 BUSY = "other processes kept 1.9 cores busy"
@@ -323,7 +316,7 @@ def candidate_of(path, **server):
 
 def test_what_a_server_takes_is_learned_and_used_for_the_next(write, tmp_path, run_main, monkeypatch):
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    from kettlefield.campaign.registry import Registered, predict_again, weights_facts
+    from kettlefield.campaign.setup import Registered, predict_again, weights_facts
 
     path, next_path = tmp_path / "a.gguf", tmp_path / "b.gguf"
     write_weights(MODELS["kelpling-400m"], "q8_0", path)

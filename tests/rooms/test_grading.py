@@ -9,11 +9,10 @@ import pytest
 from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading import grader
-from kettlefield.grading.grader import grade_files, grade_reply
+from kettlefield.grading.grader import grade_files, grade_reply, warm_up
 from kettlefield.grading.vetting import vet_exercise
-from kettlefield.grading.warmup import warm_up
 from kettlefield.rig.toolchains import Missing
-from kettlefield.sandbox.available import available_isolation
+from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 
 SUITE = {e.id: e for e in load_suite(find_suite("berthdesk", Path())).exercises}
@@ -150,7 +149,7 @@ def test_a_check_in_any_order_takes_any_order_of_the_right_items():
 
 def test_expected_values_never_enter_the_sandbox(monkeypatch):
     """Nothing that goes into a run holds a secret that only the expected values hold."""
-    from kettlefield.grading import calls
+    from kettlefield.grading.checks import function_calls as calls
 
     seen = []
     real = calls.run_job

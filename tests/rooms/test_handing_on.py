@@ -7,14 +7,14 @@ import pandas as pd
 import pytest
 from records import PASSED, WRONG, Writer
 
-from kettlefield.analysis.ledger import sign, signatures
-from kettlefield.analysis.standing import standings
-from kettlefield.campaign.decision import decide
 from kettlefield.cli.main import main
 from kettlefield.core.errors import InputError
-from kettlefield.report.bill import candidate_bill
-from kettlefield.report.junit import criteria_xml
-from kettlefield.report.table_files import write_tables
+from kettlefield.decision.ledger import sign, signatures
+from kettlefield.decision.provenance import standings
+from kettlefield.plan.evaluation import decide
+from kettlefield.views.bill import candidate_bill
+from kettlefield.views.junit import criteria_xml
+from kettlefield.views.table_files import write_tables
 
 CRITERIA = (
     '[[criterion]]\nmeasure = "pass_rate"\nat_least = 0.5\n[[criterion]]\nmeasure = "peak_bytes"\nat_most = "1 GiB"\n'

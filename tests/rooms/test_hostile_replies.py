@@ -11,26 +11,17 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kettlefield.campaign import answers
-from kettlefield.campaign.plan import Candidate
-from kettlefield.campaign.tables import (
-    GradingTable,
-    MemoryTable,
-    PromptingTable,
-    SamplingTable,
-    ServerTable,
-    SpeedTable,
-)
+from kettlefield.campaign import trial_runner as answers
 from kettlefield.core.errors import RigError
-from kettlefield.core.filenames import is_safe_name
 from kettlefield.core.outcome import Outcome
-from kettlefield.core.plaintext import visible
-from kettlefield.core.timeline import Trace
+from kettlefield.core.plaintext import is_safe_name, visible
+from kettlefield.core.timing.timeline import Trace
 from kettlefield.grading.grader import Grade, grade_files, grade_reply
-from kettlefield.grading.harness_frames import Opaque, frames_of, plain_value, show
-from kettlefield.sandbox.available import available_isolation
+from kettlefield.grading.results import Opaque, frames_of, plain_value, show
+from kettlefield.plan.plan import Candidate
+from kettlefield.plan.tables import GradingTable, MemoryTable, PromptingTable, SamplingTable, ServerTable, SpeedTable
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
-from kettlefield.sandbox.runner import run_job
+from kettlefield.sandbox.runner import available_isolation, run_job
 from kettlefield.server.exchange import Exchange
 from kettlefield.suite.loader import find_suite, load_suite
 
@@ -220,7 +211,7 @@ def storm(monkeypatch):
 
     for module in ("calls", "programs", "scripts", "costs", "otherlanguage"):
         monkeypatch.setattr(f"kettlefield.grading.{module}.run_job", run)
-    monkeypatch.setattr("kettlefield.sandbox.building.run_job", run)
+    monkeypatch.setattr("kettlefield.sandbox.builds.run_job", run)
     return given_back
 
 

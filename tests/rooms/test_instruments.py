@@ -8,15 +8,14 @@ import time
 
 import pytest
 
-from kettlefield.core.timeline import Trace
-from kettlefield.instrument.arrivals import Limits, Search, seek_capacity
-from kettlefield.instrument.clients import time_clients
-from kettlefield.instrument.depth import time_depths, try_past_window
-from kettlefield.instrument.filler import berth_log
-from kettlefield.instrument.latency import Grid, point_name, time_latency, warm_up
-from kettlefield.instrument.procedure import Bench, Budget, Ended
-from kettlefield.instrument.sampler import Sampler
-from kettlefield.rig.pagecache import cached_bytes, drop_pages
+from kettlefield.core.timing.timeline import Trace
+from kettlefield.measure.concurrency import time_clients
+from kettlefield.measure.depth import time_depths, try_past_window
+from kettlefield.measure.latency import Grid, point_name, time_latency, warm_up
+from kettlefield.measure.load import Limits, Search, seek_capacity
+from kettlefield.measure.procedure import Bench, Budget, Ended, berth_log
+from kettlefield.measure.sampler import Sampler
+from kettlefield.rig.host import cached_bytes, drop_pages
 from kettlefield.rig.processes import process_tree, proportional_bytes, resident_bytes
 from kettlefield.server.exchange import Ask, Exchange
 
@@ -289,7 +288,7 @@ def test_the_filler_is_as_long_as_wanted_and_never_the_same():
 def test_a_large_tree_is_read_in_turns_and_comes_to_the_same(tmp_path):
     import psutil
 
-    from kettlefield.rig.tree import MANY, TreeWatch
+    from kettlefield.rig.processes import MANY, TreeWatch
 
     kids = "import subprocess, sys\nkids = [subprocess.Popen(['sleep', '60']) for _ in range(20)]\nprint('in', flush=True)\nkids[0].wait()"
     parent = subprocess.Popen([sys.executable, "-c", kids], stdout=subprocess.PIPE)

@@ -4,12 +4,12 @@ from pathlib import Path
 
 import pytest
 
-from kettlefield.core.answer import Wanted
-from kettlefield.core.extraction import extract_answer
+from kettlefield.core.extraction.extract import extract_answer
+from kettlefield.core.extraction.wanted import Wanted
 from kettlefield.core.languages import LANGUAGES, PROGRAM_LANGUAGES
 from kettlefield.grading.grader import grade_files
 from kettlefield.rig.toolchains import Missing, find_toolchain
-from kettlefield.sandbox.available import available_isolation
+from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.format import Exercise, ExerciseFile, Limits, ProgramCase, ProgramCheck, Turn
 
 FILES = {"java": "Answer.java"}

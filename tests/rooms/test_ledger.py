@@ -5,8 +5,8 @@ import sqlite3
 import pytest
 from records import PASSED, WRONG, Writer
 
-from kettlefield.analysis.ledger import audit, results_digest, sign
 from kettlefield.core.errors import InputError
+from kettlefield.decision.ledger import audit, results_digest, sign
 from kettlefield.record.store import Record
 
 VERDICTS = {"m@f16": "approved"}

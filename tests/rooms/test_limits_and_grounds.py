@@ -3,12 +3,12 @@
 import pytest
 from records import PASSED, Writer
 
-from kettlefield.analysis.evidence import mixed_settings
-from kettlefield.analysis.limits import capacity_found, floor_depth, loads_of, procedure_ends
-from kettlefield.analysis.standing import changes_of, standings
-from kettlefield.analysis.timing import timed_frame
-from kettlefield.server.programs import digest_programs
-from kettlefield.weights.digest import weights_digest
+from kettlefield.decision.provenance import changes_of, standings
+from kettlefield.results.capacity import capacity_found, floor_depth, loads_of, procedure_ends
+from kettlefield.results.paired_comparison import mixed_settings
+from kettlefield.results.speed import timed_frame
+from kettlefield.server.loaded import digest_programs
+from kettlefield.weights.formats import weights_digest
 
 
 @pytest.fixture

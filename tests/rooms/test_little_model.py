@@ -18,19 +18,16 @@ from hypothesis import strategies as st
 from make_firstlight import draw_args, make_suite, result_of
 
 from kettlefield.core.errors import InputError
-from kettlefield.standin.little.blocks import LEVELS, type_named
-from kettlefield.standin.little.cache import Cache
-from kettlefield.standin.little.engine import CHUNK_TOKENS, Engine, make_stream
-from kettlefield.standin.little.files import SHAPE, model_folder, write_level
-from kettlefield.standin.little.network import Network
-from kettlefield.standin.little.packing import pack
-from kettlefield.standin.little.sampling import Sampler, Sampling, likelihoods
-from kettlefield.standin.little.stopping import StopWords
-from kettlefield.standin.little.tokens import CHARACTERS, OutsideVocabularyError, Tokenizer, read_vocabulary
-from kettlefield.standin.little.weights import Matrix, load_weights, read_trained
-from kettlefield.standin.models import MODELS, write_weights
+from kettlefield.demo.little.block_packing import pack
+from kettlefield.demo.little.blocks import LEVELS, type_named
+from kettlefield.demo.little.level_files import SHAPE, model_folder, write_level
+from kettlefield.demo.little.little_weights import Matrix, load_weights, read_trained
+from kettlefield.demo.little.network import Cache, Network, Sampler, Sampling, likelihoods
+from kettlefield.demo.little.slots import CHUNK_TOKENS, Engine, make_stream
+from kettlefield.demo.little.tokens import CHARACTERS, OutsideVocabularyError, StopWords, Tokenizer, read_vocabulary
+from kettlefield.demo.simulated_models import MODELS, write_weights
 from kettlefield.suite.loader import find_suite, load_suite
-from kettlefield.weights.read import read_facts
+from kettlefield.weights.formats import read_facts
 
 STORED = json.loads((Path(__file__).parents[1] / "little_scores.json").read_text())  # by tools/check_little_model.py
 ROWS = np.random.default_rng(3).standard_t(5, (24, 512)).astype(np.float32) / 20

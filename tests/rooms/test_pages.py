@@ -6,12 +6,12 @@ import pytest
 from exercises import write_exercise
 
 from kettlefield.core.errors import InputError, RigError
-from kettlefield.grading import pages
+from kettlefield.grading.checks import pages
 from kettlefield.grading.grader import grade_files, grade_reply, visit_files
 from kettlefield.grading.vetting import vet_exercise
 from kettlefield.rig.toolchains import Missing
-from kettlefield.sandbox.available import available_isolation
 from kettlefield.sandbox.isolation import UserNamespaces
+from kettlefield.sandbox.runner import available_isolation
 
 PAGE = """<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>Tides</title></head>

@@ -10,11 +10,11 @@ import pytest
 from kettlefield.campaign.context_fit import find_fit, prompt_chars, prompt_tokens
 from kettlefield.campaign.preflight import check_session, neutral_settings
 from kettlefield.campaign.prompts import render_exercise
-from kettlefield.campaign.tables import PromptingTable, SamplingTable
-from kettlefield.core.overlong import says_over_context
-from kettlefield.core.timeline import TokenCount, Trace, read_figures
-from kettlefield.instrument.depth import time_depths
-from kettlefield.instrument.procedure import Bench, Budget
+from kettlefield.core.extraction.reply_symptoms import says_over_context
+from kettlefield.core.timing.timeline import TokenCount, Trace, read_figures
+from kettlefield.measure.depth import time_depths
+from kettlefield.measure.procedure import Bench, Budget
+from kettlefield.plan.tables import PromptingTable, SamplingTable
 from kettlefield.server.exchange import Ask, Exchange, UnderWay
 from kettlefield.server.http_client import HttpClient
 from kettlefield.server.process import Launch, end_words

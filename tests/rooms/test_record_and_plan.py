@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.campaign.plan import read_plan, select
 from kettlefield.core.errors import InputError
+from kettlefield.plan.plan import read_plan, select
 from kettlefield.record import packing, schema
 from kettlefield.record.store import Record
 
@@ -169,8 +169,8 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
 
     import msgspec
 
-    from kettlefield.campaign import tables
     from kettlefield.core.measures import MEASURES
+    from kettlefield.plan import tables
     from kettlefield.suite import format as fmt
 
     folder = Path(__file__).parents[2] / "docs" / "reference"

@@ -5,17 +5,20 @@ import pytest
 from PIL import Image
 from records import FAULT, PASSED, WRONG, Writer
 
-from kettlefield.analysis.ledger import sign
-from kettlefield.analysis.series import depth_samples, grid_samples, memory_series
-from kettlefield.analysis.timing import timed_frame
-from kettlefield.campaign.decision import decide
+from kettlefield.decision.ledger import sign
+from kettlefield.plan.evaluation import decide
 from kettlefield.record.packing import pack_series
-from kettlefield.report.figures import levels, memory, outcomes, speed
-from kettlefield.report.material import read_material
-from kettlefield.report.parts import Cell
-from kettlefield.report.report import build_sections, charts_of
-from kettlefield.report.sections import verdict as verdict_section
-from kettlefield.report.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
+from kettlefield.results.frames import depth_samples, grid_samples, memory_series
+from kettlefield.results.speed import timed_frame
+from kettlefield.views.figures import level_charts as levels
+from kettlefield.views.figures import memory_charts as memory
+from kettlefield.views.figures import outcome_chart as outcomes
+from kettlefield.views.figures import speed_charts as speed
+from kettlefield.views.material import read_material
+from kettlefield.views.parts import Cell
+from kettlefield.views.report_page import build_sections, charts_of
+from kettlefield.views.sections import verdict_section
+from kettlefield.views.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
 
 MIB = 2**20
 PASS = '[[criterion]]\nmeasure = "pass_rate"\nat_least = {}\n'
@@ -147,7 +150,7 @@ def test_correctness_marks_small_groups_and_counts_outcomes(write):
 
 
 def test_of_very_many_trials_those_that_failed_are_opened_first(write, monkeypatch):
-    from kettlefield.report.sections import correctness
+    from kettlefield.views.sections import correctness_section as correctness
 
     monkeypatch.setattr(correctness, "MOST_TRIALS", 3)
     writer = write(exercises=8)

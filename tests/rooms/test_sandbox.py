@@ -11,10 +11,9 @@ import pytest
 from kettlefield.core.errors import RigError
 from kettlefield.rig.toolchains import find_toolchain
 from kettlefield.sandbox import isolation as isolations
-from kettlefield.sandbox.available import available_isolation
 from kettlefield.sandbox.isolation import Bubblewrap, NoIsolation, UserNamespaces
 from kettlefield.sandbox.job import Job, RunLimits
-from kettlefield.sandbox.runner import run_job
+from kettlefield.sandbox.runner import available_isolation, run_job
 
 LIMITS = RunLimits(wall_s=4, cpu_s=2, memory_bytes=256 * 2**20, output_bytes=100_000)
 BACKENDS = [Bubblewrap(), UserNamespaces()]
@@ -214,7 +213,7 @@ def test_as_an_ordinary_user_the_isolation_holds_too():
 
 
 def test_without_any_isolation_the_tool_refuses(monkeypatch):
-    monkeypatch.setattr("kettlefield.sandbox.available.shutil.which", lambda name: None)
+    monkeypatch.setattr("kettlefield.sandbox.runner.shutil.which", lambda name: None)
     available_isolation.cache_clear()
     try:
         with pytest.raises(RigError, match="apt-get install bubblewrap"):
@@ -242,7 +241,8 @@ def test_no_isolation_still_bounds_time_and_memory():
 def test_a_control_group_bounds_what_nobody_had_time_to_look_at(backend, monkeypatch):
     from concurrent.futures import ThreadPoolExecutor
 
-    from kettlefield.sandbox import memory_group, runner
+    from kettlefield.sandbox import limits as memory_group
+    from kettlefield.sandbox import runner
 
     if not memory_group.can_bound_memory():
         pytest.skip("the kernel lets us make no group here: runs are bounded by looking alone")
@@ -258,7 +258,7 @@ def test_a_control_group_bounds_what_nobody_had_time_to_look_at(backend, monkeyp
 def test_processor_time_and_peak_memory_come_from_the_kernel():
     from concurrent.futures import ThreadPoolExecutor
 
-    from kettlefield.sandbox import memory_group
+    from kettlefield.sandbox import limits as memory_group
 
     code = "import os\nif os.fork() == 0:\n    sum(range(10**7))\nelse:\n    os.wait()\nx = bytearray(50 * 2**20)\n"
     for backend in (Bubblewrap(), UserNamespaces()):

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kettlefield.core.errors import InputError, ServerError
-from kettlefield.core.timeline import read_figures
+from kettlefield.core.timing.timeline import read_figures
 from kettlefield.server.events import EventStream
 from kettlefield.server.exchange import Ask
 from kettlefield.server.http_client import HttpClient

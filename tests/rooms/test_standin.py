@@ -9,16 +9,23 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.extraction import extract_answer
+from kettlefield.core.extraction.extract import extract_answer
+from kettlefield.demo.simulated_folder import CARD, prepare_demo
+from kettlefield.demo.simulated_models import (
+    LEVEL_TYPES,
+    MODELS,
+    OVERHEAD_BYTES,
+    STEP_OVERHEAD_S,
+    Physics,
+    load_model,
+    write_weights,
+)
+from kettlefield.demo.simulated_replies import Replier, tokens_of
 from kettlefield.grading.grader import wanted_of
 from kettlefield.rig.accelerators import SimulatedCard, open_accelerator
 from kettlefield.rig.simulated_card import CardFile, claim_bytes
-from kettlefield.standin.demo import CARD, prepare_demo
-from kettlefield.standin.models import LEVEL_TYPES, MODELS, load_model, write_weights
-from kettlefield.standin.physics import OVERHEAD_BYTES, STEP_OVERHEAD_S, Physics
-from kettlefield.standin.replies import Replier, tokens_of
 from kettlefield.suite.loader import find_suite, load_suite
-from kettlefield.weights.gguf import read_gguf, read_item
+from kettlefield.weights.gguf_header import read_gguf, read_item
 
 SUITE = load_suite(find_suite("berthdesk", Path())).exercises[::4]  # enough to tell models apart
 MODEL = MODELS["kelpling-400m"]
@@ -198,8 +205,8 @@ def test_a_damaged_header_is_read_or_refused_never_worse(tmp_path, files, at, ju
 
 
 def test_quirks_stretch_time_and_a_cached_prompt_is_not_read_again(files):
-    from kettlefield.standin.engine import Engine
-    from kettlefield.standin.quirks import Pace, Quirks
+    from kettlefield.demo.quirks import Pace, Quirks
+    from kettlefield.demo.simulated_engine import Engine
 
     hot = Pace(Quirks(throttle_after_s=1.0, throttle_factor=3.0))
     assert (hot.stretch(0.9), hot.throttled, hot.stretch(0.2), hot.throttled, hot.stretch(1.0)) == (

@@ -11,14 +11,12 @@ import tomli_w
 from exercises import write_exercise
 
 from kettlefield.core.errors import InputError
+from kettlefield.core.extraction.code_text import blanked
 from kettlefield.core.languages import PROGRAM_LANGUAGES
-from kettlefield.core.masking import blanked
-from kettlefield.core.mutation import make_mutants
-from kettlefield.core.power import effective_pairs, smallest_drop
-from kettlefield.grading.mutants import try_mutants
-from kettlefield.grading.variants import settle
-from kettlefield.grading.vetting import vet_exercise
-from kettlefield.sandbox.available import available_isolation
+from kettlefield.core.statistics.power import effective_pairs, smallest_drop
+from kettlefield.grading.mutants import make_mutants, try_mutants
+from kettlefield.grading.vetting import settle, vet_exercise
+from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 from kettlefield.suite.skeleton import new_suite
 

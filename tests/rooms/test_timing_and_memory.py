@@ -3,16 +3,15 @@
 import pytest
 from records import PASSED, WRONG, Writer
 
-from kettlefield.analysis.contrast import contrast
-from kettlefield.analysis.floor import Floor
-from kettlefield.analysis.memory import memories
-from kettlefield.analysis.timing import timings
 from kettlefield.campaign.measuring import ANSWERS, MEMORY, SPEED, steps_left
-from kettlefield.campaign.plan import read_plan
 from kettlefield.cli.console import Once
-from kettlefield.core.estimate import Estimate
-from kettlefield.core.wording import p_words
+from kettlefield.core.statistics.estimate import Estimate, p_words
+from kettlefield.plan.plan import read_plan
 from kettlefield.record.entries import SessionEntry
+from kettlefield.results.capacity import Floor
+from kettlefield.results.comparison import contrast
+from kettlefield.results.memory_use import memories
+from kettlefield.results.speed import timings
 
 KIB = 1024
 
@@ -158,8 +157,8 @@ def test_nothing_below_the_stopwatchs_error_is_printed_as_a_figure():
 
 
 def test_a_wall_clock_that_is_set_is_noted_and_moves_no_duration(bench, make_plan, monkeypatch):
-    from kettlefield.analysis.frames import notes
     from kettlefield.campaign import serving
+    from kettlefield.results.frames import notes
 
     plan = read_plan(make_plan())
     ids = bench.candidate("m@f16")

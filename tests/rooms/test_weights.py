@@ -11,10 +11,9 @@ from hypothesis import strategies as st
 from safetensors.numpy import save_file
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.sizing import cache_bytes, cache_bytes_per_token
-from kettlefield.weights.digest import digest_of_files
-from kettlefield.weights.licence import check_policy, is_allowed, read_licence
-from kettlefield.weights.read import read_facts
+from kettlefield.core.sizing.requirements import cache_bytes, cache_bytes_per_token
+from kettlefield.weights.facts import check_policy, is_allowed, read_licence
+from kettlefield.weights.formats import digest_of_files, read_facts
 
 WIDTH, LAYERS, VOCABULARY, INNER = 64, 4, 300, 128
 

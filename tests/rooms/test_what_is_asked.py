@@ -7,10 +7,10 @@ from pathlib import Path
 import pytest
 
 from kettlefield.campaign.prompts import is_bare, next_turn, render_exercise, reply_text
-from kettlefield.campaign.tables import PromptingTable
-from kettlefield.core.agreement import compare_values
-from kettlefield.rig.packages import Packages, find_packages
-from kettlefield.sandbox.files import MAX_EXPORT_BYTES, split_exports
+from kettlefield.core.values import compare_values
+from kettlefield.plan.tables import PromptingTable
+from kettlefield.rig.toolchains import Packages, find_packages
+from kettlefield.sandbox.job import MAX_EXPORT_BYTES, split_exports
 from kettlefield.suite.loader import find_suite, load_suite
 
 SUITE = {exercise.id: exercise for exercise in load_suite(find_suite("berthdesk", Path())).exercises}

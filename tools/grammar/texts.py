@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from grammar.tasks import INTROS, Task, code_of, lines, phrases
 from grammar.words import NAMES, WORDS
-from kettlefield.standin.little.tokens import END, INFILL_MARKERS, ROLES
+from kettlefield.demo.little.tokens import END, INFILL_MARKERS, ROLES
 
 USER, ASSISTANT, SYSTEM = ROLES["user"], ROLES["assistant"], ROLES["system"]
 PREFIX, SUFFIX, MIDDLE = INFILL_MARKERS

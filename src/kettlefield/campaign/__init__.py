@@ -1,1 +1,1 @@
-"""The plan and the conductor that carries it out."""
+"""The conductor that carries a plan out, resumable at any point."""

@@ -5,29 +5,29 @@ import os
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
-from kettlefield.analysis.memory import token_slope
-from kettlefield.campaign.answers import Desk, exchange_entry, run_answers, sampling_of
-from kettlefield.campaign.asked import Asked
 from kettlefield.campaign.context_fit import find_fit
 from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, PARTS, SPEED, Job, measure, steps_left
-from kettlefield.campaign.observer import Observer
-from kettlefield.campaign.plan import Candidate, Plan
 from kettlefield.campaign.preflight import check_session, short_request
 from kettlefield.campaign.prompts import render_exercise
-from kettlefield.campaign.registry import (
+from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
+from kettlefield.campaign.setup import (
+    Observer,
     Registered,
     begin_campaign,
     budget_warning,
     predict_again,
     register_candidates,
 )
-from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
+from kettlefield.campaign.trial_runner import Desk, exchange_entry, run_answers, sampling_of
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.instrument.depth import PAST_WINDOW
+from kettlefield.measure.depth import PAST_WINDOW
+from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.entries import TrialEntry
 from kettlefield.record.store import Record
+from kettlefield.results.memory_use import token_slope
 from kettlefield.rig.accelerators import Accelerator, Watched
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise

@@ -7,9 +7,9 @@ and those are counted too. Where the server counts nothing, nothing is said.
 import dataclasses
 from collections.abc import Mapping
 
-from kettlefield.campaign.plan import Candidate
 from kettlefield.campaign.prompts import render_exercise
-from kettlefield.instrument.procedure import GUESSED_CHARS_PER_TOKEN
+from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
+from kettlefield.plan.plan import Candidate
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
 from kettlefield.suite.format import Exercise
 

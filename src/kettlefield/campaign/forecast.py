@@ -6,22 +6,22 @@ from dataclasses import dataclass
 import numpy as np
 import sqlalchemy as sa
 
-from kettlefield.analysis.frames import speed_frame, trials_frame
 from kettlefield.campaign.context_fit import prompt_chars, prompt_tokens
 from kettlefield.campaign.measuring import MEMORY, SPEED, steps_left
-from kettlefield.campaign.plan import Candidate
 from kettlefield.campaign.prompts import render_exercise
-from kettlefield.campaign.registry import known_bandwidth, weights_facts
+from kettlefield.campaign.setup import known_bandwidth, weights_facts
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.instrument.cached import CACHE
-from kettlefield.instrument.clients import CLIENTS
-from kettlefield.instrument.depth import BEYOND, DEPTH, PAST_WINDOW, SYSTEM
-from kettlefield.instrument.latency import LATENCY
-from kettlefield.instrument.leak import LEAK
-from kettlefield.instrument.procedure import GUESSED_CHARS_PER_TOKEN
+from kettlefield.measure.concurrency import CLIENTS
+from kettlefield.measure.depth import BEYOND, DEPTH, PAST_WINDOW, SYSTEM
+from kettlefield.measure.latency import LATENCY
+from kettlefield.measure.leak import LEAK
+from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
+from kettlefield.measure.prompt_cache import CACHE
+from kettlefield.plan.plan import Candidate
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_json
 from kettlefield.record.store import Record
+from kettlefield.results.frames import speed_frame, trials_frame
 from kettlefield.rig.accelerators import Accelerator
 from kettlefield.suite.format import Exercise
 

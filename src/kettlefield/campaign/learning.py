@@ -9,13 +9,13 @@ from pathlib import Path
 
 import msgspec
 
-from kettlefield.campaign.plan import Candidate
 from kettlefield.core.errors import InputError
-from kettlefield.core.sizing import LearnedOverhead, cache_bytes, cache_bytes_per_token
+from kettlefield.core.sizing.requirements import LearnedOverhead, cache_bytes, cache_bytes_per_token
+from kettlefield.plan.plan import Candidate
 from kettlefield.record.store import Record
-from kettlefield.rig.cache import recall, recall_all, remember
+from kettlefield.rig.host import recall, recall_all, remember
 from kettlefield.rig.survey import own_fingerprint
-from kettlefield.weights.read import read_facts
+from kettlefield.weights.formats import read_facts
 
 _STORE = "overheads"
 

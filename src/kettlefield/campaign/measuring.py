@@ -6,22 +6,21 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
-from kettlefield.campaign.answers import exchange_entry
-from kettlefield.campaign.plan import Candidate
 from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.serving import Session
+from kettlefield.campaign.trial_runner import exchange_entry
 from kettlefield.core.errors import InputError
-from kettlefield.instrument.arrivals import ARRIVALS, Limits, Search, seek_capacity
-from kettlefield.instrument.cached import CACHE, time_cached
-from kettlefield.instrument.clients import CLIENTS, time_clients
-from kettlefield.instrument.depth import DEPTH, PAST_WINDOW, SYSTEM, time_depths, time_system_prompt, try_past_window
-from kettlefield.instrument.filler import berth_log
-from kettlefield.instrument.latency import LATENCY, WARM_UP, Grid, point_name, time_latency, warm_up
-from kettlefield.instrument.leak import LEAK, watch_for_leak
-from kettlefield.instrument.procedure import BUDGET, DONE, PRECISE, Bench, Budget, Ended, Procedure, Timed
+from kettlefield.measure.concurrency import CLIENTS, time_clients
+from kettlefield.measure.depth import DEPTH, PAST_WINDOW, SYSTEM, time_depths, time_system_prompt, try_past_window
+from kettlefield.measure.latency import LATENCY, WARM_UP, Grid, point_name, time_latency, warm_up
+from kettlefield.measure.leak import LEAK, watch_for_leak
+from kettlefield.measure.load import ARRIVALS, Limits, Search, seek_capacity
+from kettlefield.measure.procedure import BUDGET, DONE, PRECISE, Bench, Budget, Ended, Procedure, Timed, berth_log
+from kettlefield.measure.prompt_cache import CACHE, time_cached
+from kettlefield.plan.plan import Candidate
 from kettlefield.record.entries import ProcedureEntry
 from kettlefield.server.exchange import Ask, count_prompt
-from kettlefield.suite.toml_struct import nearest
+from kettlefield.suite.typed_toml import nearest
 
 SPEED, MEMORY, ANSWERS = "speed", "memory", "answers"
 PARTS = (SPEED, MEMORY, ANSWERS)

@@ -5,8 +5,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from kettlefield.campaign.prompts import render_text
-from kettlefield.campaign.tables import PromptingTable, SamplingTable
-from kettlefield.core.wrongstyle import ASKED, differing_echoes, signs_of_wrong_style
+from kettlefield.core.extraction.reply_symptoms import ASKED, differing_echoes, signs_of_wrong_style
+from kettlefield.plan.tables import PromptingTable, SamplingTable
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 
 PREFLIGHT_TOKENS = 48  # many times what one word takes

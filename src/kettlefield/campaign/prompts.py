@@ -1,12 +1,14 @@
-"""What is really sent for an exercise: its prompt, the environment it will run in, the form of the answer."""
+"""What is sent for an exercise: its prompt, the environment, the answer's form; and repair turns after a failure."""
 
 from dataclasses import replace
 
-from kettlefield.campaign.tables import PromptingTable
-from kettlefield.core.continuation import cut_at_stops
+from kettlefield.core.extraction.continuation import cut_at_stops
 from kettlefield.core.languages import ANY, LANGUAGES, PROGRAM_LANGUAGES, TEXT
-from kettlefield.rig.packages import Packages, find_packages
-from kettlefield.rig.toolchains import Toolchain, find_toolchain
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.plaintext import shorten
+from kettlefield.grading.grader import Grade
+from kettlefield.plan.tables import PromptingTable
+from kettlefield.rig.toolchains import Packages, Toolchain, find_packages, find_toolchain
 from kettlefield.server.exchange import Ask
 from kettlefield.suite.format import Exercise
 
@@ -166,3 +168,37 @@ def reply_text(reply: str, exercise: Exercise, prompting: PromptingTable) -> str
         return kept
     tag = "" if exercise.spec.language == ANY else exercise.spec.language
     return f"```{tag}\n{kept}"
+
+
+# a model can mend these when it is told of them; a refusal, a loop or a fault of ours it cannot
+REPAIRABLE = frozenset(
+    {
+        Outcome.WRONG_ANSWER,
+        Outcome.CRASHED,
+        Outcome.NO_BUILD,
+        Outcome.MISSING_MODULE,
+        Outcome.WRONG_LANGUAGE,
+        Outcome.NO_CODE,
+        Outcome.TIMED_OUT,
+        Outcome.OVER_LIMIT,
+    }
+)
+ERROR_CHARS = 1500  # of the error that goes back
+
+_OPENING = {
+    Outcome.WRONG_ANSWER: "The code runs, but its result is wrong",
+    Outcome.CRASHED: "The code fails when it runs",
+    Outcome.NO_BUILD: "The code does not build",
+    Outcome.MISSING_MODULE: "The code needs a package that is not there; only what the environment names may be used",
+    Outcome.WRONG_LANGUAGE: "The code is not in the language that was asked for",
+    Outcome.NO_CODE: "The reply holds no code block with the program",
+    Outcome.TIMED_OUT: "The code does not end in time",
+    Outcome.OVER_LIMIT: "The code uses more than it may",
+}
+
+
+def repair_words(grade: Grade) -> str:
+    """What is said after a failed attempt."""
+    error = next((check.feedback for check in grade.checks if check.required and check.feedback), "")
+    told = f"{_OPENING[grade.outcome]}{': ' if error else '.'}{shorten(error, ERROR_CHARS)}"
+    return f"{told}\n\nCorrect it and reply with the complete code in one code block."

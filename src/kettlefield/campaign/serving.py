@@ -1,30 +1,52 @@
-"""One candidate's server for as long as it is needed: started, ready, watched, stopped, written down."""
+"""One candidate's server for as long as it is needed: started, ready, watched, stopped, recorded; its key."""
 
 import asyncio
 import contextlib
 import dataclasses
+import os
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Protocol
 
-from kettlefield.campaign.keys import key_headers
-from kettlefield.campaign.plan import Candidate, Plan
-from kettlefield.core.errors import RigError
-from kettlefield.instrument.sampler import Phase, Sampler
+from kettlefield.core.errors import InputError, RigError
+from kettlefield.measure.sampler import Phase, Sampler
+from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.record.entries import MemoryEntry, SessionEntry
 from kettlefield.record.packing import pack_series
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
-from kettlefield.rig.pagecache import drop_pages
+from kettlefield.rig.host import drop_pages
 from kettlefield.server.exchange import ChatClient, Exchange
 from kettlefield.server.http_client import HttpClient
-from kettlefield.server.loaded import loaded_by
+from kettlefield.server.loaded import digest_programs, loaded_by
 from kettlefield.server.process import Launch, describe_server, family_of, start_server, wait_for_url
-from kettlefield.server.programs import digest_programs
 from kettlefield.server.stdio import StdioServer
-from kettlefield.weights.read import files_of
+from kettlefield.weights.formats import files_of
+
+
+def key_headers(key_from: str | None) -> dict[str, str]:
+    """The header that carries a key, as RFC 6750 has it; empty where none is wanted.
+
+    Parameters
+    ----------
+    key_from : str or None
+        Name of the environment variable.
+
+    Raises
+    ------
+    InputError
+        It is not set, or holds what no header can.
+    """
+    if key_from is None:
+        return {}
+    key = os.environ.get(key_from, "")
+    if not key or not key.isascii() or not key.isprintable():
+        what = "holds no key" if key else "is not set"
+        raise InputError(f"environment variable {key_from} {what}", "[server] key_from", f"export {key_from}=...")
+    return {"Authorization": f"Bearer {key}"}
+
 
 COMMIT_EVERY_S = 2.0  # peaks of memory are in the record within seconds, however the campaign ends
 CLOCK_STEP_S = 1.0  # the wall clock moved by more than this against the monotonic one: dates are off, durations not

@@ -29,10 +29,10 @@ def run(args: argparse.Namespace) -> int:
 
     from rich.progress import Progress  # noqa: PLC0415
 
-    from kettlefield.campaign.assessing import assess  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
-    from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
+    from kettlefield.campaign.judging import assess  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
     from kettlefield.cli.console import make_console  # noqa: PLC0415
     from kettlefield.cli.marks_part import show_marks  # noqa: PLC0415
+    from kettlefield.plan.plan import read_plan  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
 
     plan = read_plan(args.plan)

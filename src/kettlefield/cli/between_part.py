@@ -4,9 +4,6 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from kettlefield.analysis.between import PLAIN_MOVES, RUN_TO_RUN, Between, Move, between
-from kettlefield.analysis.frames import campaign_facts
-from kettlefield.campaign.decision import decide
 from kettlefield.cli.changes import changes_json, print_changes
 from kettlefield.cli.console import (
     chosen,
@@ -20,8 +17,11 @@ from kettlefield.cli.console import (
     safe,
 )
 from kettlefield.core.errors import InputError
-from kettlefield.core.estimate import Estimate
+from kettlefield.core.statistics.estimate import Estimate
+from kettlefield.decision.record_comparison import PLAIN_MOVES, RUN_TO_RUN, Between, Move, between
+from kettlefield.plan.evaluation import decide
 from kettlefield.record.store import Record
+from kettlefield.results.frames import campaign_facts
 
 
 def show_between(paths: Sequence[Path], only: str | None, *, as_json: bool) -> None:

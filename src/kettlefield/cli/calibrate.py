@@ -7,7 +7,7 @@ from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 
 if TYPE_CHECKING:
-    from kettlefield.instrument.calibration import Calibration
+    from kettlefield.measure.calibration import Calibration
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -35,7 +35,10 @@ def run(args: argparse.Namespace) -> int:
 
     from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.instrument.calibration import calibrate, store_calibration  # noqa: PLC0415
+    from kettlefield.measure.calibration import (  # noqa: PLC0415
+        calibrate,
+        store_calibration,
+    )
     from kettlefield.rig.survey import own_fingerprint  # noqa: PLC0415
 
     if not 0.2 <= args.seconds <= 600:

@@ -5,8 +5,8 @@ from collections.abc import Mapping, Sequence
 from rich.console import Console
 
 from kettlefield.cli.console import make_table, print_table, safe
-from kettlefield.core.changes import Change
 from kettlefield.core.plaintext import shorten
+from kettlefield.core.values import Change
 
 WIDEST = 72  # characters of a value: a SHA-256 is shown whole
 

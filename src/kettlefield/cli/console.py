@@ -15,8 +15,8 @@ from rich.table import Table
 from rich.text import Text
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.estimate import Estimate
 from kettlefield.core.plaintext import visible
+from kettlefield.core.statistics.estimate import Estimate
 
 
 class OfCandidate(Protocol):

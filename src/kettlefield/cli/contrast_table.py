@@ -7,10 +7,6 @@ from typing import Any, Literal
 from rich.console import Console
 from rich.text import Text
 
-from kettlefield.analysis.contrast import Contrast, Figures, contrast, ends_of_scale, on_frontier
-from kettlefield.analysis.evidence import mixed_settings
-from kettlefield.analysis.floor import Floor, floor_of
-from kettlefield.analysis.frames import not_measured, notes
 from kettlefield.cli.console import (
     candidate_name,
     chosen,
@@ -25,12 +21,16 @@ from kettlefield.cli.console import (
     safe,
 )
 from kettlefield.core.measures import MEASURES, Unit
-from kettlefield.core.paired import score_interval
-from kettlefield.core.power import noticeable_drop
+from kettlefield.core.statistics.estimate import in_unit, interval_words, p_words
+from kettlefield.core.statistics.paired import score_interval
+from kettlefield.core.statistics.power import noticeable_drop
 from kettlefield.core.units import format_bytes, three_digits
-from kettlefield.core.wording import in_unit, interval_words, p_words
 from kettlefield.record.store import Record
-from kettlefield.report.speed_table import speed_table
+from kettlefield.results.capacity import Floor, floor_of
+from kettlefield.results.comparison import Contrast, Figures, contrast, ends_of_scale, on_frontier
+from kettlefield.results.frames import not_measured, notes
+from kettlefield.results.paired_comparison import mixed_settings
+from kettlefield.views.speed_table import speed_table
 
 Shape = Literal["table", "json", "csv"]
 

@@ -2,9 +2,6 @@
 
 from pathlib import Path
 
-from kettlefield.analysis.contrast import Figures, contrast
-from kettlefield.analysis.frames import not_measured
-from kettlefield.analysis.memory import memories
 from kettlefield.cli.console import (
     candidate_name,
     chosen,
@@ -18,6 +15,9 @@ from kettlefield.cli.console import (
 )
 from kettlefield.core.units import format_bytes, three_digits
 from kettlefield.record.store import Record
+from kettlefield.results.comparison import Figures, contrast
+from kettlefield.results.frames import not_measured
+from kettlefield.results.memory_use import memories
 
 
 def show_cost(path: Path, only: str | None, *, as_json: bool) -> None:

@@ -10,7 +10,7 @@ from kettlefield.cli.exits import exit_code_of
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kettlefield.analysis.verdict import CandidateVerdict, Decision
+    from kettlefield.decision.verdict import CandidateVerdict, Decision
 
 
 ROOM_FOR_TABLE = 176  # columns: the table's own words take some 150, and reasons want room
@@ -92,14 +92,17 @@ def _check_options(args: argparse.Namespace) -> None:
 
 def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: Path | None = None) -> int:
     """Print the verdicts of a record; the exit code that they call for."""
-    from kettlefield.analysis.frames import not_measured  # noqa: PLC0415 - pandas and SciPy take a second
-    from kettlefield.analysis.verdict import overall  # noqa: PLC0415
-    from kettlefield.campaign.criteria import terms_of_text  # noqa: PLC0415
-    from kettlefield.campaign.decision import decide  # noqa: PLC0415
     from kettlefield.cli.console import make_console, print_json, print_not_measured  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.decision.verdict import overall  # noqa: PLC0415
+    from kettlefield.plan.criteria import terms_of_text  # noqa: PLC0415
+    from kettlefield.plan.evaluation import decide  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.suite.toml_struct import nearest, read_text  # noqa: PLC0415
+    from kettlefield.results.frames import not_measured  # noqa: PLC0415 - pandas and SciPy take a second
+    from kettlefield.suite.typed_toml import (  # noqa: PLC0415
+        nearest,
+        read_text,
+    )
 
     record = Record.open(path)
     decision = decide(record)
@@ -192,7 +195,7 @@ def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]"
 
     from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
     from kettlefield.core.measures import MEASURES  # noqa: PLC0415
-    from kettlefield.core.wording import in_words  # noqa: PLC0415
+    from kettlefield.core.statistics.estimate import in_words  # noqa: PLC0415
 
     if console.width >= ROOM_FOR_TABLE:
         _print_criteria_table(console, verdicts)
@@ -213,7 +216,7 @@ def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]"
 def _print_criteria_table(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
     from kettlefield.cli.console import make_table, safe, status_text  # noqa: PLC0415
     from kettlefield.core.measures import MEASURES  # noqa: PLC0415
-    from kettlefield.core.wording import in_words  # noqa: PLC0415
+    from kettlefield.core.statistics.estimate import in_words  # noqa: PLC0415
 
     table = make_table("candidate", "verdict", "measure", "wanted", "found (one-sided bounds)", "status")
     for column in table.columns[:-1]:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from kettlefield.cli.commands import COMMANDS
 
 if TYPE_CHECKING:
-    from kettlefield.analysis.weighing import Settings
+    from kettlefield.weights.fit import Settings
 
 SIMULATED_FOLDER, REAL_FOLDER = Path("saltmarsh-demo"), Path("saltmarsh-real")
 
@@ -81,9 +81,12 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _simulated(folder: Path) -> _Demo:
-    from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
+    from kettlefield.demo.simulated_folder import (  # noqa: PLC0415
+        DEMO_BUDGET_BYTES,
+        prepare_demo,
+    )
     from kettlefield.rig.simulated_card import read_card  # noqa: PLC0415
-    from kettlefield.standin.demo import DEMO_BUDGET_BYTES, prepare_demo  # noqa: PLC0415
+    from kettlefield.weights.fit import Settings  # noqa: PLC0415
 
     plan = prepare_demo(folder)
     card = read_card(folder / "card")
@@ -102,9 +105,14 @@ def _simulated(folder: Path) -> _Demo:
 
 
 def _real(folder: Path) -> _Demo:
-    from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
+    from kettlefield.demo.little.little_folder import (  # noqa: PLC0415
+        BUDGET_BYTES,
+        OVERHEAD_BYTES,
+        SERVER,
+        prepare_real_demo,
+    )
     from kettlefield.rig.bandwidth import own_bandwidth  # noqa: PLC0415
-    from kettlefield.standin.little.demo import BUDGET_BYTES, OVERHEAD_BYTES, SERVER, prepare_real_demo  # noqa: PLC0415
+    from kettlefield.weights.fit import Settings  # noqa: PLC0415
 
     plan = prepare_real_demo(folder)
     return _Demo(

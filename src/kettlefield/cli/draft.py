@@ -64,11 +64,11 @@ def write_draft(
     """Draft a plan from weights files, write it where nothing is yet, and say what was left out."""
     import os  # noqa: PLC0415
 
-    from kettlefield.campaign.drafting import draft_plan  # noqa: PLC0415
     from kettlefield.campaign.learning import known_overhead  # noqa: PLC0415
     from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.weights.read import read_facts  # noqa: PLC0415
+    from kettlefield.plan.drafting import draft_plan  # noqa: PLC0415
+    from kettlefield.weights.formats import read_facts  # noqa: PLC0415
 
     if output.exists():
         raise InputError("already exists", str(output), "Name another file: a plan is never overwritten.")

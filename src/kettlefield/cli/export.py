@@ -65,14 +65,14 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _tables(record: "Record", folder: Path, form: str) -> tuple[Path, ...]:
-    from kettlefield.report.table_files import write_tables  # noqa: PLC0415
+    from kettlefield.views.table_files import write_tables  # noqa: PLC0415
 
     return write_tables(record, folder, "csv" if form == "csv" else "parquet")
 
 
 def _criteria(record: "Record", folder: Path) -> tuple[Path, ...]:
-    from kettlefield.campaign.decision import decide  # noqa: PLC0415
-    from kettlefield.report.junit import criteria_xml  # noqa: PLC0415
+    from kettlefield.plan.evaluation import decide  # noqa: PLC0415
+    from kettlefield.views.junit import criteria_xml  # noqa: PLC0415
 
     path = folder / "criteria.xml"
     path.write_text(criteria_xml(decide(record)), encoding="utf-8")
@@ -80,13 +80,13 @@ def _criteria(record: "Record", folder: Path) -> tuple[Path, ...]:
 
 
 def _bills(record: "Record", folder: Path, only: str | None) -> tuple[Path, ...]:
-    from kettlefield.analysis.ledger import signatures  # noqa: PLC0415
-    from kettlefield.analysis.standing import standings  # noqa: PLC0415
-    from kettlefield.campaign.decision import decide  # noqa: PLC0415
     from kettlefield.core.acceptance import Verdict  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.report.bill import candidate_bill  # noqa: PLC0415
-    from kettlefield.suite.toml_struct import nearest  # noqa: PLC0415
+    from kettlefield.decision.ledger import signatures  # noqa: PLC0415
+    from kettlefield.decision.provenance import standings  # noqa: PLC0415
+    from kettlefield.plan.evaluation import decide  # noqa: PLC0415
+    from kettlefield.suite.typed_toml import nearest  # noqa: PLC0415
+    from kettlefield.views.bill import candidate_bill  # noqa: PLC0415
 
     decision, grounds, ledger = decide(record), standings(record), signatures(record)
     if only is None:

@@ -4,9 +4,6 @@ from pathlib import Path
 
 from rich.console import Console
 
-from kettlefield.analysis.contrast import contrast
-from kettlefield.analysis.frames import campaign_facts, not_measured
-from kettlefield.analysis.groups import FEW, pass_rates_by
 from kettlefield.cli.console import (
     chosen,
     estimate_json,
@@ -21,6 +18,9 @@ from kettlefield.cli.console import (
 )
 from kettlefield.core.outcome import Outcome
 from kettlefield.record.store import Record
+from kettlefield.results.breakdown import FEW, pass_rates_by
+from kettlefield.results.comparison import contrast
+from kettlefield.results.frames import campaign_facts, not_measured
 
 
 def show_groups(path: Path, only: str | None, grouping: str, *, as_json: bool) -> None:

@@ -37,10 +37,13 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Mark, write a sheet, read one, or show what was marked."""
-    from kettlefield.analysis.frames import campaign_facts  # noqa: PLC0415 - pandas takes half a second
-    from kettlefield.analysis.items import items_of, kinds_of  # noqa: PLC0415
     from kettlefield.cli.marks_part import show_marks  # noqa: PLC0415
+    from kettlefield.marking.blind_replies import (  # noqa: PLC0415
+        items_of,
+        kinds_of,
+    )
     from kettlefield.record.store import Record  # noqa: PLC0415
+    from kettlefield.results.frames import campaign_facts  # noqa: PLC0415 - pandas takes half a second
 
     _check_options(args)
     record = Record.open(args.record)
@@ -72,9 +75,12 @@ def _check_options(args: argparse.Namespace) -> None:
 
 
 def _write_sheet(record: "Record", title: str, args: argparse.Namespace) -> int:
-    from kettlefield.analysis.items import items_of, kinds_of  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.report.sheet import write_sheet  # noqa: PLC0415
+    from kettlefield.marking.blind_replies import (  # noqa: PLC0415
+        items_of,
+        kinds_of,
+    )
+    from kettlefield.views.marking_sheet import write_sheet  # noqa: PLC0415
 
     try:
         shown = write_sheet(record, items_of(record, kinds_of(args.kinds)), args.by, title, args.sheet)
@@ -89,8 +95,8 @@ def _write_sheet(record: "Record", title: str, args: argparse.Namespace) -> int:
 
 
 def _read_sheet(record: "Record", path: Path) -> None:
-    from kettlefield.analysis.items import items_of  # noqa: PLC0415
-    from kettlefield.campaign.marks_file import read_marks_file  # noqa: PLC0415
+    from kettlefield.marking.blind_replies import items_of  # noqa: PLC0415
+    from kettlefield.marking.marks import read_marks_file  # noqa: PLC0415
     from kettlefield.suite.format import KINDS  # noqa: PLC0415
 
     marker, count, old = read_marks_file(record, items_of(record, KINDS), path)

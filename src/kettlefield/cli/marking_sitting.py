@@ -5,10 +5,10 @@ from collections.abc import Sequence
 
 from rich.console import Console
 
-from kettlefield.analysis.items import Item
-from kettlefield.analysis.marks import standing_marks
 from kettlefield.cli.console import make_console, safe
-from kettlefield.core.marking import CATEGORIES, Showing, order_of
+from kettlefield.marking.blind_replies import Item
+from kettlefield.marking.marks import standing_marks
+from kettlefield.marking.scale import CATEGORIES, Showing, order_of
 from kettlefield.record.entries import MarkEntry
 from kettlefield.record.store import Record
 

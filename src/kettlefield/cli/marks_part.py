@@ -5,9 +5,6 @@ from typing import Any
 
 from rich.console import Console
 
-from kettlefield.analysis.frames import campaign_facts
-from kettlefield.analysis.scores import Marking, read_marking
-from kettlefield.campaign.criteria import terms_of_text
 from kettlefield.cli.console import (
     chosen,
     estimate_json,
@@ -19,8 +16,11 @@ from kettlefield.cli.console import (
     print_table,
     safe,
 )
+from kettlefield.marking.scores import Marking, read_marking
+from kettlefield.plan.criteria import terms_of_text
 from kettlefield.record.store import Record
-from kettlefield.report.marks_tables import (
+from kettlefield.results.frames import campaign_facts
+from kettlefield.views.marks_tables import (
     AGREEMENT_HEADS,
     CANDIDATE_HEADS,
     TRUST_HEADS,

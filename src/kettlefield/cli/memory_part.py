@@ -4,8 +4,6 @@ import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kettlefield.analysis.frames import campaign_facts
-from kettlefield.analysis.memory import Memory, memories
 from kettlefield.cli.console import (
     Once,
     chosen,
@@ -17,10 +15,12 @@ from kettlefield.cli.console import (
     print_table,
     safe,
 )
-from kettlefield.core.estimate import Estimate
 from kettlefield.core.plaintext import visible
+from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.units import format_bytes, three_digits
 from kettlefield.record.store import Record
+from kettlefield.results.frames import campaign_facts
+from kettlefield.results.memory_use import Memory, memories
 
 if TYPE_CHECKING:
     from rich.console import Console

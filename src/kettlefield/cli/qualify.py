@@ -63,7 +63,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Run the campaign and print the contrast."""
     if args.dry_run:
-        from kettlefield.cli.forecast import show_forecast  # noqa: PLC0415
+        from kettlefield.cli.dry_run import show_forecast  # noqa: PLC0415
 
         return show_forecast(args.plan, args.only, as_json=args.json)
     code = run_campaign(
@@ -74,8 +74,8 @@ def run(args: argparse.Namespace) -> int:
         unsafe=args.unsafe_no_isolation,
         again=args.again or (),
     )
-    from kettlefield.campaign.plan import read_plan  # noqa: PLC0415
     from kettlefield.cli.contrast_table import show_contrast  # noqa: PLC0415
+    from kettlefield.plan.plan import read_plan  # noqa: PLC0415
 
     show_contrast(read_plan(args.plan).record, shape="json" if args.json else "table")
     return code
@@ -91,17 +91,20 @@ def run_campaign(
     again: Sequence[str] = (),
 ) -> ExitCode:
     """Carry out a plan; the exit code says whether everything could be measured."""
-    from kettlefield.campaign.asked import read_asked  # noqa: PLC0415
     from kettlefield.campaign.conductor import Conductor, Scope  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
     from kettlefield.campaign.measuring import PARTS, again_of  # noqa: PLC0415
-    from kettlefield.campaign.plan import read_plan, select  # noqa: PLC0415
     from kettlefield.cli.progress import CampaignProgress  # noqa: PLC0415
     from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
-    from kettlefield.grading.warmup import warm_up  # noqa: PLC0415
+    from kettlefield.grading.grader import warm_up  # noqa: PLC0415
+    from kettlefield.plan.plan import (  # noqa: PLC0415
+        read_plan,
+        select,
+    )
+    from kettlefield.plan.suite_selection import read_asked  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
     from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
-    from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
     from kettlefield.sandbox.isolation import Isolation, NoIsolation  # noqa: PLC0415
+    from kettlefield.sandbox.runner import available_isolation  # noqa: PLC0415
 
     superseding = again_of(again)
     plan = read_plan(plan_path)

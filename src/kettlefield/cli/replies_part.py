@@ -2,8 +2,6 @@
 
 from pathlib import Path
 
-from kettlefield.analysis.frames import campaign_facts, not_measured
-from kettlefield.analysis.replies import reply_agreements
 from kettlefield.cli.console import (
     chosen,
     make_console,
@@ -16,6 +14,8 @@ from kettlefield.cli.console import (
     safe,
 )
 from kettlefield.record.store import Record
+from kettlefield.results.frames import campaign_facts, not_measured
+from kettlefield.results.reply_similarity import reply_agreements
 
 
 def show_replies(path: Path, only: str | None, against: str | None, *, as_json: bool) -> None:

@@ -38,10 +38,10 @@ def show_report(path: Path, folder: Path, *, as_markdown: bool) -> None:
     InputError
         There is no such record, or the folder cannot be written.
     """
-    from kettlefield.campaign.decision import decide  # noqa: PLC0415 - pandas and Matplotlib take a second
     from kettlefield.core.errors import InputError  # noqa: PLC0415
+    from kettlefield.plan.evaluation import decide  # noqa: PLC0415 - pandas and Matplotlib take a second
     from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.report.report import write_report  # noqa: PLC0415
+    from kettlefield.views.report_page import write_report  # noqa: PLC0415
 
     record = Record.open(path)
     try:

@@ -36,8 +36,8 @@ def run(args: argparse.Namespace) -> int:
     from kettlefield.core.errors import RigError  # noqa: PLC0415
     from kettlefield.rig.bandwidth import disk_read_rate, memory_bandwidth  # noqa: PLC0415
     from kettlefield.rig.survey import survey_rig  # noqa: PLC0415
-    from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
-    from kettlefield.sandbox.memory_group import can_bound_memory  # noqa: PLC0415
+    from kettlefield.sandbox.limits import can_bound_memory  # noqa: PLC0415
+    from kettlefield.sandbox.runner import available_isolation  # noqa: PLC0415
 
     facts = survey_rig()
     bandwidth = memory_bandwidth(facts.fingerprint, fresh=args.again)
@@ -100,7 +100,7 @@ def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: d
 def _stopwatch(fingerprint: str) -> str:
     """When this rig was calibrated, and to what floor."""
     from kettlefield.core.units import format_duration  # noqa: PLC0415
-    from kettlefield.instrument.calibration import stored_calibration  # noqa: PLC0415
+    from kettlefield.measure.calibration import stored_calibration  # noqa: PLC0415
 
     known = stored_calibration(fingerprint)
     if known is None:

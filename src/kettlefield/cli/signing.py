@@ -4,12 +4,11 @@ import sys
 from datetime import UTC, datetime
 from pathlib import Path
 
-from kettlefield.analysis.ledger import Audit, audit, sign
-from kettlefield.campaign.decision import decide
 from kettlefield.cli.console import make_console, make_table, print_json, print_table, safe
 from kettlefield.cli.exits import ExitCode
 from kettlefield.core.plaintext import visible
-from kettlefield.record.ssh_signature import find_signer, sign_text
+from kettlefield.decision.ledger import Audit, audit, find_signer, sign, sign_text
+from kettlefield.plan.evaluation import decide
 from kettlefield.record.store import Record
 
 

@@ -2,8 +2,6 @@
 
 from pathlib import Path
 
-from kettlefield.analysis.contrast import contrast
-from kettlefield.analysis.frames import not_measured
 from kettlefield.cli.console import (
     candidate_name,
     chosen,
@@ -17,8 +15,10 @@ from kettlefield.cli.console import (
     print_table,
 )
 from kettlefield.core.measures import Unit
-from kettlefield.core.wording import in_words
+from kettlefield.core.statistics.estimate import in_words
 from kettlefield.record.store import Record
+from kettlefield.results.comparison import contrast
+from kettlefield.results.frames import not_measured
 
 
 def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:

@@ -6,10 +6,6 @@ from typing import Any
 
 from rich.console import Console
 
-from kettlefield.analysis.contrast import Contrast, contrast
-from kettlefield.analysis.floor import Floor, floor_of
-from kettlefield.analysis.limits import Capacity
-from kettlefield.analysis.timing import Cell, Timing, timings
 from kettlefield.cli.console import (
     Once,
     chosen,
@@ -22,9 +18,12 @@ from kettlefield.cli.console import (
     safe,
 )
 from kettlefield.core.measures import Unit
+from kettlefield.core.statistics.estimate import with_interval
 from kettlefield.core.units import format_bytes, format_duration, three_digits
-from kettlefield.core.wording import with_interval
 from kettlefield.record.store import Record
+from kettlefield.results.capacity import Capacity, Floor, floor_of
+from kettlefield.results.comparison import Contrast, contrast
+from kettlefield.results.speed import Cell, Timing, timings
 
 
 def show_speed(path: Path, only: str | None, *, as_json: bool) -> None:

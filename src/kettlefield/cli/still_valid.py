@@ -2,15 +2,15 @@
 
 from pathlib import Path
 
-from kettlefield.analysis.ledger import audit
-from kettlefield.analysis.standing import changes_since
 from kettlefield.cli.changes import changes_json, print_changes
 from kettlefield.cli.console import make_console, print_json, safe
 from kettlefield.cli.exits import ExitCode
 from kettlefield.core.acceptance import Verdict
 from kettlefield.core.errors import InputError
+from kettlefield.decision.ledger import audit
+from kettlefield.decision.provenance import changes_since
 from kettlefield.record.store import Record
-from kettlefield.suite.toml_struct import nearest
+from kettlefield.suite.typed_toml import nearest
 
 
 def show_still_valid(path: Path, only: str | None, *, as_json: bool) -> ExitCode:

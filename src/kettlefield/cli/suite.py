@@ -107,7 +107,10 @@ def run_list(args: argparse.Namespace) -> int:
 
 
 def _power(suite: "Suite", samples: int, discordant: float) -> list[dict[str, Any]]:
-    from kettlefield.core.power import effective_pairs, smallest_drop  # noqa: PLC0415
+    from kettlefield.core.statistics.power import (  # noqa: PLC0415
+        effective_pairs,
+        smallest_drop,
+    )
 
     sizes = {"all": len(suite.exercises), "short": sum(e.spec.short for e in suite.exercises)}
     return [

@@ -52,10 +52,14 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Print the list, or one trial."""
-    from kettlefield.analysis.frames import not_measured, open_trial, trials_frame  # noqa: PLC0415 - pandas is slow
     from kettlefield.cli.console import make_console, print_json, print_not_measured  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.record.store import Record  # noqa: PLC0415
+    from kettlefield.results.frames import (  # noqa: PLC0415 - pandas is slow
+        not_measured,
+        open_trial,
+        trials_frame,
+    )
 
     record = Record.open(args.record)
     if args.open is not None:
@@ -85,7 +89,7 @@ def _filtered(rows: list[dict[Any, Any]], only: str | None, outcome: str | None)
 
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.core.outcome import Outcome  # noqa: PLC0415
-    from kettlefield.suite.toml_struct import nearest  # noqa: PLC0415
+    from kettlefield.suite.typed_toml import nearest  # noqa: PLC0415
 
     known = [str(name) for name in Outcome]
     if outcome is not None and outcome not in known:

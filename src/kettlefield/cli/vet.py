@@ -50,8 +50,8 @@ def run(args: argparse.Namespace) -> int:
     from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
     from kettlefield.core.errors import InputError  # noqa: PLC0415
     from kettlefield.grading.vetting import vet_suite  # noqa: PLC0415
-    from kettlefield.sandbox.available import available_isolation  # noqa: PLC0415
     from kettlefield.sandbox.isolation import Isolation, NoIsolation  # noqa: PLC0415
+    from kettlefield.sandbox.runner import available_isolation  # noqa: PLC0415
     from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
     from kettlefield.suite.lock import write_lock  # noqa: PLC0415
 

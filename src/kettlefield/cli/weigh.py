@@ -11,8 +11,8 @@ from kettlefield.cli.exits import ExitCode
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from kettlefield.analysis.weighing import Fit, Settings, Weighed
-    from kettlefield.core.sizing import LearnedOverhead
+    from kettlefield.core.sizing.requirements import LearnedOverhead
+    from kettlefield.weights.fit import Fit, Settings, Weighed
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -48,9 +48,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Weigh and print."""
-    from kettlefield.analysis.weighing import Settings  # noqa: PLC0415
     from kettlefield.rig.bandwidth import own_bandwidth  # noqa: PLC0415
-    from kettlefield.weights.licence import check_policy  # noqa: PLC0415
+    from kettlefield.weights.facts import check_policy  # noqa: PLC0415
+    from kettlefield.weights.fit import Settings  # noqa: PLC0415
 
     check_policy(args.allow_licence)
     budget, whence = find_budget(args.budget)
@@ -80,11 +80,13 @@ def show_weighed(
     as_json: bool = False,
 ) -> None:
     """Weigh files and print what they are and need; ``whence`` says where the budget comes from."""
-    from kettlefield.analysis.weighing import weigh_all  # noqa: PLC0415
     from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
-    from kettlefield.weights.digest import weights_digest  # noqa: PLC0415
-    from kettlefield.weights.read import read_facts  # noqa: PLC0415
+    from kettlefield.weights.fit import weigh_all  # noqa: PLC0415
+    from kettlefield.weights.formats import (
+        read_facts,
+        weights_digest,
+    )
 
     models = [read_facts(path) for path in paths]
     weighed = weigh_all(models, settings)
@@ -125,7 +127,7 @@ def find_budget(text: str | None) -> tuple[int, str]:
         The text is no size.
     """
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
-    from kettlefield.rig.detect import find_accelerators  # noqa: PLC0415
+    from kettlefield.rig.accelerators import find_accelerators  # noqa: PLC0415
     from kettlefield.rig.host import read_host  # noqa: PLC0415
 
     if text is not None:
@@ -202,7 +204,7 @@ def _positive(text: str) -> int:
 
 def _plot(path: Path, weighed: "tuple[Weighed, ...]", settings: "Settings") -> None:
     from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.report.figures.sizing import draw_memory  # noqa: PLC0415
+    from kettlefield.views.figures.sizing_chart import draw_memory  # noqa: PLC0415
 
     bits, parallel = settings.kv_bits[0], settings.parallel[0]
     try:
@@ -215,8 +217,8 @@ def _plot(path: Path, weighed: "tuple[Weighed, ...]", settings: "Settings") -> N
 
 
 def _as_json(weighed: "Weighed", digests: list[str] | None, allowed: list[str]) -> dict[str, Any]:
-    from kettlefield.core.sizing import cache_bytes_per_token  # noqa: PLC0415
-    from kettlefield.weights.licence import is_allowed  # noqa: PLC0415
+    from kettlefield.core.sizing.requirements import cache_bytes_per_token  # noqa: PLC0415
+    from kettlefield.weights.facts import is_allowed  # noqa: PLC0415
 
     facts = weighed.facts
     return {
@@ -328,7 +330,7 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
 
 def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, settings: "Settings") -> None:
     from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
-    from kettlefield.core.sizing import cache_bytes_per_token  # noqa: PLC0415
+    from kettlefield.core.sizing.requirements import cache_bytes_per_token  # noqa: PLC0415
     from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
 
     known = [one for one in weighed if one.facts.kv_heads]
@@ -360,7 +362,7 @@ def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str
 
 def _overhead_words(settings: "Settings") -> str:
     from kettlefield.campaign.learning import known_servers  # noqa: PLC0415
-    from kettlefield.core.sizing import OVERHEAD_RULE  # noqa: PLC0415
+    from kettlefield.core.sizing.requirements import OVERHEAD_RULE  # noqa: PLC0415
     from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     if settings.overhead_bytes is not None:
@@ -404,7 +406,7 @@ def _layers(one: "Weighed") -> str:
 
 
 def _licence(one: "Weighed", allowed: list[str]) -> str:
-    from kettlefield.weights.licence import is_allowed  # noqa: PLC0415
+    from kettlefield.weights.facts import is_allowed  # noqa: PLC0415
 
     licence = one.facts.licence
     if licence.written is None:

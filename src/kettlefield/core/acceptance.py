@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from kettlefield.core.estimate import Estimate
+from kettlefield.core.statistics.estimate import Estimate
 
 
 class Status(StrEnum):

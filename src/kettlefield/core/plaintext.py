@@ -1,6 +1,9 @@
-"""Text that others wrote, made safe to show: no control character reaches a terminal."""
+"""Text that others wrote: made safe to show, matched within bounds of time, and checked as file names."""
 
 import re
+from collections.abc import Iterable
+
+import regex
 
 # control characters, halves of surrogate pairs, and the bidirectional controls that can make a line read differently
 # from what it is (Unicode TR 36)
@@ -43,3 +46,57 @@ def last_lines(text: str, count: int) -> str:
 def as_sentence(text: str) -> str:
     """The text with a capital and a full stop; units inside keep their case."""
     return f"{text[:1].upper()}{text[1:]}."
+
+
+MATCH_TIMEOUT_S = 2.0  # an honest pattern takes microseconds; a hostile text may make one explode
+MAX_CHARS = 200_000  # of the text that is looked at
+
+
+def pattern_fault(pattern: str) -> str | None:
+    """Why a pattern cannot be used, or None."""
+    try:
+        regex.compile(pattern)
+    except regex.error as err:
+        return str(err)
+    return None
+
+
+def matches_whole(pattern: str, text: str) -> bool:
+    """Whether a pattern describes the whole text but for line ends at its end; not when that takes too long."""
+    try:
+        return regex.fullmatch(pattern, text[:MAX_CHARS].rstrip("\n"), timeout=MATCH_TIMEOUT_S) is not None
+    except TimeoutError:
+        return False
+
+
+def occurs(pattern: str, text: str) -> bool:
+    """Whether a pattern occurs in a text, small and capital letters alike."""
+    try:
+        return regex.search(pattern, text[:MAX_CHARS], regex.IGNORECASE, timeout=MATCH_TIMEOUT_S) is not None
+    except TimeoutError:
+        return False
+
+
+MAX_NAME_CHARS = 200
+MAX_DEPTH = 5  # folders; more is no small program
+
+
+def is_safe_name(name: str) -> bool:
+    """Whether a file name stays inside its folder and shows as what it is.
+
+    Relative, with plain slashes, no ``.`` or ``..``, no hidden part, no drive letter, nothing unprintable
+    (a NUL among it), and not longer or deeper than any honest file of an answer.
+    """
+    parts = name.split("/")
+    return (
+        0 < len(name) <= MAX_NAME_CHARS
+        and len(parts) <= MAX_DEPTH
+        and not any(part == "" or part.startswith((".", "-", "~")) or part != part.strip() for part in parts)
+        and not any(ch in '\\:*?"<>|' for ch in name)
+        and name.isprintable()
+    )
+
+
+def fits_beside(name: str, others: Iterable[str]) -> bool:
+    """Whether a file can lie beside others: none of them is a folder on the other's path."""
+    return not any(other.startswith(f"{name}/") or name.startswith(f"{other}/") for other in others)

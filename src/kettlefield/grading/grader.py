@@ -1,26 +1,30 @@
-"""From a reply, or an answer's files, to an outcome: extraction, checks, the decision."""
+"""From a reply, or an answer's files, to an outcome: extraction, checks, the decision.
+
+It brings compilers and runtimes into the page cache, so that the first answer is not the slow one; and it
+tells a rig that cannot run the suite's own answers before hours are spent on it.
+"""
 
 import dataclasses
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
-from kettlefield.core.answer import Answer, AnswerFile, Gap, Wanted
 from kettlefield.core.errors import RigError
-from kettlefield.core.extraction import answer_text, extract_answer
+from kettlefield.core.extraction.extract import answer_text, extract_answer
+from kettlefield.core.extraction.reply_symptoms import is_looping, is_refusal
+from kettlefield.core.extraction.wanted import Answer, AnswerFile, Gap, Wanted
 from kettlefield.core.languages import ANY, PAGE, TEXT, language_of_suffix
 from kettlefield.core.outcome import Facts, Outcome, RunEnd, decide_outcome
-from kettlefield.core.replysigns import is_looping, is_refusal
-from kettlefield.grading.calls import run_calls
-from kettlefield.grading.costs import run_budget, run_growth
-from kettlefield.grading.otherlanguage import is_other_language
-from kettlefield.grading.pages import Picture, Visited, visit_page, visit_pages
-from kettlefield.grading.programs import run_program
+from kettlefield.grading.checks.check_program import run_script
+from kettlefield.grading.checks.costs import run_budget, run_growth
+from kettlefield.grading.checks.function_calls import run_calls
+from kettlefield.grading.checks.pages import Picture, Visited, visit_page, visit_pages
+from kettlefield.grading.checks.programs import run_program
+from kettlefield.grading.checks.texts import check_scope, check_text
+from kettlefield.grading.other_language import is_other_language
 from kettlefield.grading.results import CheckResult, unbuilt
-from kettlefield.grading.scripts import run_script
-from kettlefield.grading.texts import check_scope, check_text
-from kettlefield.rig.packages import Packages, find_packages
-from kettlefield.rig.toolchains import Missing, Toolchain, find_toolchain
-from kettlefield.sandbox.building import BuildFault, Built, build_answer
+from kettlefield.rig.toolchains import Missing, Packages, Toolchain, find_packages, find_toolchain
+from kettlefield.sandbox.builds import BuildFault, Built, build_answer
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import (
     BudgetCheck,
@@ -320,3 +324,44 @@ def broken_grade(fault: str) -> Grade:
     """The grade of a reply that we failed to grade: a fault of the rig, never of the model."""
     answer = Answer(files=(), how="grading broke off")
     return Grade(outcome=Outcome.RIG_FAULT, score=0.0, answer=answer, checks=(), fault=fault)
+
+
+# checks of cost take seconds by design, and say nothing more of a toolchain
+_SLOW_KINDS = frozenset({"speed"})
+
+
+def warm_up(exercises: Sequence[Exercise], isolation: Isolation, *, workers: int) -> None:
+    """Grade one own answer a language.
+
+    Parameters
+    ----------
+    exercises : sequence of Exercise
+        With their variants settled.
+    isolation : Isolation
+        Where answers run.
+    workers : int
+        Languages tried at once, at least 1.
+
+    Raises
+    ------
+    RigError
+        An own answer does not pass here.
+    """
+    first: dict[str, Exercise] = {}
+    for exercise in exercises:
+        if exercise.spec.language != TEXT and exercise.spec.kind not in _SLOW_KINDS:
+            first.setdefault(exercise.spec.language, exercise)
+    with ThreadPoolExecutor(workers) as pool:
+        list(pool.map(lambda exercise: _try(exercise, isolation), first.values()))
+
+
+def _try(exercise: Exercise, isolation: Isolation) -> None:
+    grade = grade_files(exercise, exercise.answer, isolation)
+    if grade.outcome is Outcome.PASSED:
+        return
+    why = grade.fault or next((check.detail for check in grade.checks if not check.passed), "")
+    raise RigError(
+        f"the suite's own answer in {exercise.spec.language} ends {grade.outcome} here ({why})",
+        exercise.id,
+        "Run `kettlefield vet` on the suite; what is missing is named there and by `kettlefield rig`.",
+    )

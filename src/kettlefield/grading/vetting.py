@@ -5,19 +5,59 @@ from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
+import msgspec
+
 from kettlefield.core.errors import InputError
 from kettlefield.core.languages import ANY, TEXT, language_of_suffix
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.grader import Grade, grade_files, visit_files
-from kettlefield.grading.lint import near_duplicates, paper_faults, unfinished
+from kettlefield.grading.checks.function_calls import values_of_calls
+from kettlefield.grading.checks.pages import Visited
+from kettlefield.grading.checks.programs import run_case
+from kettlefield.grading.fairness import near_duplicates, paper_faults, unfinished
+from kettlefield.grading.grader import Grade, build_own, grade_files, visit_files
 from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants
-from kettlefield.grading.pages import Visited
-from kettlefield.grading.variants import settle
-from kettlefield.rig.packages import find_packages
-from kettlefield.rig.toolchains import Missing, find_toolchain
+from kettlefield.grading.results import to_limits
+from kettlefield.rig.toolchains import Missing, find_packages, find_toolchain
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.suite.format import Exercise, Suite
+from kettlefield.suite.format import CallsCheck, Exercise, ProgramCase, ProgramCheck, Suite
+
+
+def settle(exercise: Exercise, isolation: Isolation) -> Exercise:
+    """One exercise with its variant's expectations; as it is when it does not vary.
+
+    Raises
+    ------
+    InputError
+        Its own answer fails on the variant.
+    RigError
+        A toolchain or package is missing.
+    """
+    if not exercise.is_variant:
+        return exercise
+    calls, programs = dict(exercise.call_cases), dict(exercise.program_cases)
+    for check in exercise.checks:
+        if isinstance(check, CallsCheck):
+            built = build_own(exercise, check, isolation)
+            calls[check.name] = values_of_calls(exercise, check, built, isolation)
+        elif isinstance(check, ProgramCheck):
+            built = build_own(exercise, check, isolation)
+            limits = to_limits(exercise.spec.limits)
+            cases = []
+            for case in programs[check.name]:
+                run = run_case(case, built, limits, isolation, tuple(case.writes))
+                if run.fault:
+                    raise InputError(f"its own answer fails on a variant: {run.fault}", exercise.id, "Mend it.")
+                writes = {name: run.writes[name].decode("utf-8", errors="replace") for name in case.writes}
+                cases.append(_with(case, run.stdout, run.report.exit_status or 0, writes))
+            programs[check.name] = tuple(cases)
+    return msgspec.structs.replace(exercise, call_cases=calls, program_cases=programs, is_variant=False)
+
+
+def _with(case: ProgramCase, stdout: str, status: int, writes: dict[str, str]) -> ProgramCase:
+    printed = stdout if case.stdout is not None else None
+    return msgspec.structs.replace(case, stdout=printed, exit=status, writes=writes, by_hand=False)
+
 
 QUICK_SHARE = 0.34  # of its time limit that an own answer may use: a slower machine must not fail it
 

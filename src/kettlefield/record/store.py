@@ -28,9 +28,11 @@ from kettlefield.record.entries import (
     SessionEntry,
     SignatureEntry,
     TrialEntry,
+    inserted,
+    put_attempt,
+    put_exchange,
 )
 from kettlefield.record.packing import pack_text
-from kettlefield.record.rows import inserted, put_attempt, put_exchange
 
 _SQLITE_MAGIC = b"SQLite format 3\0"
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from kettlefield.core.errors import RigError
-from kettlefield.rig.cache import recall, remember
+from kettlefield.rig.host import recall, remember
 from kettlefield.rig.survey import own_fingerprint
 
 BLOCK_BYTES = 64 * 2**20  # far beyond any cache of a core

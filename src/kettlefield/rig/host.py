@@ -1,8 +1,16 @@
-"""The host: what it is, read from the kernel through psutil."""
+"""The host: what it is, what else it is doing, its page cache, and facts remembered between runs."""
 
+import contextlib
+import json
 import os
 import platform
+import shutil
+import subprocess
+import time
+from collections.abc import Iterable
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import psutil
@@ -49,3 +57,136 @@ def _system_name() -> str:
         return platform.freedesktop_os_release()["PRETTY_NAME"]
     except (OSError, KeyError):
         return platform.system()
+
+
+def recall(name: str, key: str) -> Any:
+    """What was remembered under a key, or None."""
+    return _read(name).get(key)
+
+
+def recall_all(name: str) -> dict[str, Any]:
+    """All that is remembered of one kind, by key."""
+    return _read(name)
+
+
+def remember(name: str, key: str, value: Any) -> None:
+    """Remember plain data; a cache that cannot be written is no fault: it is found out again next time."""
+    path = _path(name)
+    with contextlib.suppress(OSError):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        fresh = path.with_suffix(f".{os.getpid()}")
+        fresh.write_text(json.dumps({**_read(name), key: value}), encoding="utf-8")
+        fresh.replace(path)
+
+
+def _path(name: str) -> Path:
+    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
+    return Path(base) / "kettlefield" / f"{name}.json"
+
+
+def _read(name: str) -> dict[str, Any]:
+    with contextlib.suppress(OSError, ValueError):
+        data = json.loads(_path(name).read_text(encoding="utf-8"))
+        if isinstance(data, dict):
+            return data
+    return {}
+
+
+TICKS_S = os.sysconf("SC_CLK_TCK")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HostLook:
+    """One look at the host's counters; the difference of two tells what happened between."""
+
+    at_s: float  # monotonic
+    busy_s: float  # processor time of everybody, all cores
+    own_s: float  # of it: ours and the watched server's
+    swapped_pages: int
+    throttles: int  # times that a core slowed down for heat
+
+
+def look_at_host(own_s: float, root: Path = Path("/")) -> HostLook:
+    """Read the kernel's counters.
+
+    Parameters
+    ----------
+    own_s : float
+        Processor time so far of the processes that may be busy.
+    root : Path
+        Where ``proc`` and ``sys`` lie; another one for tests.
+    """
+    return HostLook(
+        at_s=time.perf_counter(),
+        busy_s=_busy_s(root),
+        own_s=own_s,
+        swapped_pages=_swapped(root),
+        throttles=_throttles(root),
+    )
+
+
+def own_cpu_s() -> float:
+    """Processor time of this process so far, without its children."""
+    times = os.times()
+    return times.user + times.system
+
+
+def others_cores(before: HostLook, after: HostLook) -> float:
+    """Cores that others kept busy between two looks."""
+    span = after.at_s - before.at_s
+    return max(0.0, (after.busy_s - before.busy_s) - (after.own_s - before.own_s)) / span if span > 0 else 0.0
+
+
+def _busy_s(root: Path) -> float:
+    with contextlib.suppress(OSError, ValueError, IndexError):
+        with (root / "proc/stat").open() as file:
+            numbers = [int(word) for word in file.readline().split()[1:]]
+        # user, nice, system, then irq, softirq, steal: what a neighbour of a virtual machine takes is busy too
+        return (sum(numbers[:3]) + sum(numbers[5:8])) / TICKS_S
+    return 0.0
+
+
+def _swapped(root: Path) -> int:
+    with contextlib.suppress(OSError, ValueError):
+        lines = (root / "proc/vmstat").read_text().splitlines()
+        return sum(int(line.split()[1]) for line in lines if line.startswith(("pswpin ", "pswpout ")))
+    return 0
+
+
+def _throttles(root: Path) -> int:
+    return sum(_number(path) for path in _throttle_files(root))
+
+
+def _throttle_files(root: Path) -> Iterable[Path]:
+    return (root / "sys/devices/system/cpu").glob("cpu[0-9]*/thermal_throttle/*_throttle_count")
+
+
+def _number(path: Path) -> int:
+    with contextlib.suppress(OSError, ValueError):
+        return int(path.read_text())
+    return 0
+
+
+def drop_pages(paths: Iterable[Path]) -> None:
+    """Ask the kernel to forget the cached pages of files; what another process has mapped stays."""
+    for path in paths:
+        with contextlib.suppress(OSError):
+            handle = os.open(path, os.O_RDONLY)
+            try:
+                os.fdatasync(handle)  # pages not yet written cannot be dropped
+                os.posix_fadvise(handle, 0, 0, os.POSIX_FADV_DONTNEED)
+            finally:
+                os.close(handle)
+
+
+def cached_bytes(paths: Iterable[Path]) -> int | None:
+    """How much of files the page cache holds, as util-linux's fincore counts it; None where it is not installed."""
+    tool = shutil.which("fincore")
+    if tool is None:
+        return None
+    with contextlib.suppress(OSError, subprocess.SubprocessError, ValueError, KeyError):
+        done = subprocess.run(
+            [tool, "--json", "--bytes", *map(str, paths)], capture_output=True, check=True, timeout=60
+        )
+        return sum(int(entry["res"]) for entry in json.loads(done.stdout)["fincore"])
+    return None

@@ -7,10 +7,9 @@ from collections.abc import Iterable
 import msgspec
 import psutil
 
-from kettlefield.rig.detect import AcceleratorFacts, energy_counters, find_accelerators
+from kettlefield.rig.accelerators import AcceleratorFacts, energy_counters, find_accelerators
 from kettlefield.rig.host import HostFacts, read_host
-from kettlefield.rig.packages import find_packages
-from kettlefield.rig.toolchains import LANGUAGES_KNOWN, Missing, find_toolchain
+from kettlefield.rig.toolchains import LANGUAGES_KNOWN, Missing, find_packages, find_toolchain
 
 MISSING = "missing"
 

@@ -1,4 +1,4 @@
-"""Run one job shut in: feed it, watch its limits, collect what it says, leave nothing of it alive."""
+"""Run one job in isolation: feed it, watch its limits, collect its output, leave nothing of it alive."""
 
 import contextlib
 import ctypes
@@ -14,16 +14,16 @@ import tempfile
 import threading
 import time
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.plaintext import visible
 from kettlefield.core.units import format_bytes
 from kettlefield.rig.processes import process_tree, proportional_bytes, resident_bytes
-from kettlefield.sandbox.gate import Gate
-from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Isolation
-from kettlefield.sandbox.job import Job, RunReport, Staged
-from kettlefield.sandbox.memory_group import take_group
+from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Bubblewrap, Isolation, UserNamespaces
+from kettlefield.sandbox.job import Job, RunLimits, RunReport, Staged
+from kettlefield.sandbox.limits import Gate, take_group
 
 PIPE_BYTES = 32 * 2**10  # well below what a pipe holds before a writer must wait
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
@@ -282,3 +282,45 @@ def _pipe_for(uid: int) -> tuple[int, int]:
     if os.geteuid() == 0:
         os.fchown(read, uid, uid)
     return read, write
+
+
+_PROGRAMS = {"bubblewrap": "bwrap", "user namespaces": "unshare"}
+
+
+@cache
+def available_isolation() -> Isolation:
+    """The strongest isolation that works on this rig, tried by running it once.
+
+    Raises
+    ------
+    RigError
+        None works.
+    """
+    failures = []
+    backends: tuple[Isolation, ...] = (Bubblewrap(), UserNamespaces())
+    for isolation in backends:
+        failure = why_not(isolation)
+        if failure is None:
+            return isolation
+        failures.append(f"{isolation.name}: {failure}")
+    raise RigError(
+        f"no isolation works here, so no generated code is run ({'; '.join(failures)})",
+        "sandbox",
+        "Install bubblewrap (apt-get install bubblewrap), or accept the risk with --unsafe-no-isolation.",
+    )
+
+
+def why_not(isolation: Isolation) -> str | None:
+    """Why an isolation does not work here, or None when it does."""
+    program = _PROGRAMS[isolation.name]
+    if shutil.which(program) is None:
+        return f"{program} is not installed"
+    limits = RunLimits(wall_s=10, cpu_s=5, memory_bytes=2**28, output_bytes=2**16)
+    try:
+        report = run_job(Job(argv=("true",), limits=limits, files={}, result_fd=False), isolation)
+    except (OSError, subprocess.SubprocessError, RigError) as err:
+        return str(err)
+    if report.exit_status == 0:
+        return None
+    lines = report.stderr.decode(errors="replace").strip().splitlines()
+    return lines[-1] if lines else "it ends at once"

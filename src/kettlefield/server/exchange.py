@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
-from kettlefield.core.timeline import Trace
+from kettlefield.core.timing.timeline import Trace
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

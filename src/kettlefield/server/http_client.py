@@ -1,4 +1,4 @@
-"""A client for the chat-completions JSON API that stamps every event as it arrives."""
+"""A client for the chat-completions JSON API that stamps every event as it arrives; the wire's types."""
 
 import asyncio
 import json
@@ -9,14 +9,69 @@ from typing import Any
 import aiohttp
 import msgspec
 
-from kettlefield.core.overlong import says_over_context
+from kettlefield.core.extraction.reply_symptoms import says_over_context
 from kettlefield.core.plaintext import shorten, visible
-from kettlefield.core.timeline import Trace
+from kettlefield.core.timing.timeline import Trace
 from kettlefield.core.units import format_duration
-from kettlefield.server.events import EventStream
+from kettlefield.server.events import EventStream, StampingConnector, StampingHandler
 from kettlefield.server.exchange import Ask, Exchange, UnderWay
-from kettlefield.server.stamping import StampingConnector, StampingHandler
-from kettlefield.server.wire import Chunk, Delta, error_words
+
+
+class Delta(msgspec.Struct, frozen=True):
+    """A piece of a message; servers name the thinking field in two ways."""
+
+    content: str | None = None
+    reasoning_content: str | None = None
+    reasoning: str | None = None
+
+
+class Choice(msgspec.Struct, frozen=True):
+    """One choice of a chunk, or of a whole response."""
+
+    delta: Delta | None = None
+    message: Delta | None = None
+    text: str | None = None  # of the plain completions API
+    finish_reason: str | None = None
+
+
+class Usage(msgspec.Struct, frozen=True):
+    """Token counts as the server gives them."""
+
+    prompt_tokens: int | None = None
+    completion_tokens: int | None = None
+
+
+class Chunk(msgspec.Struct, frozen=True):
+    """One event's data, or a response that was not streamed."""
+
+    choices: tuple[Choice, ...] = ()
+    usage: Usage | None = None
+    error: Any = None
+
+    @property
+    def is_closing(self) -> bool:
+        """Whether it ends the reply or counts it: where servers tell the settings that they took."""
+        return self.usage is not None or any(choice.finish_reason for choice in self.choices)
+
+
+class ModelEntry(msgspec.Struct, frozen=True):
+    """One entry of the model list."""
+
+    id: str = ""
+
+
+class ModelList(msgspec.Struct, frozen=True):
+    """``GET /v1/models``."""
+
+    data: tuple[ModelEntry, ...] = ()
+
+
+def error_words(error: Any) -> str:
+    """An error object in words, whatever its form."""
+    if isinstance(error, dict):
+        return str(error.get("message") or error.get("detail") or error)
+    return str(error)
+
 
 CHAT_PATH = "/v1/chat/completions"
 TEXT_PATH = "/v1/completions"

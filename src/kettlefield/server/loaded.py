@@ -1,14 +1,18 @@
-"""What a server's processes really loaded: executables, shared objects, scripts and packages, each with its digest."""
+"""What a server's processes really loaded: executables, shared objects, scripts and packages, with digests."""
 
 import contextlib
 import hashlib
 import json
 import os
+import shutil
 import subprocess
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
+
+from kettlefield.core.errors import InputError
+from kettlefield.weights.formats import weights_digest
 
 GONE = "not there"
 MOST_FILES = 20_000  # of one package
@@ -247,3 +251,35 @@ def _digest_of(path: str, size_bytes: int, changed_ns: int) -> str:
     """Of one state of a file: the next candidate's server has loaded the same ones."""
     with Path(path).open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def digest_programs(command: Sequence[str], folder: Path, *, apart_from: Sequence[Path] = ()) -> dict[str, str]:
+    """The SHA-256 of the command's program and of every other file that it names, such as a script.
+
+    Parameters
+    ----------
+    command : sequence of str
+        Its words, filled in.
+    folder : Path
+        What relative paths are relative to.
+    apart_from : sequence of Path
+        Files that have a digest of their own, as the weights.
+
+    Returns
+    -------
+    dict
+        Path as written -> digest in hexadecimal; what cannot be read is left out.
+    """
+    left_out = {path.resolve() for path in apart_from}
+    found = {}
+    for number, word in enumerate(command):
+        path = folder / word
+        if number == 0 and not path.is_file():
+            path = Path(shutil.which(word) or word)
+        if not path.is_file() or path.resolve() in left_out:
+            continue
+        try:
+            found[str(path)] = weights_digest(path.resolve())
+        except InputError:
+            continue  # a file that we may not read; the server may
+    return found

@@ -20,7 +20,7 @@ import psutil
 from kettlefield.core.errors import InputError, ServerError
 from kettlefield.core.plaintext import last_lines, shorten, visible
 from kettlefield.core.units import format_duration
-from kettlefield.server.wire import ModelList
+from kettlefield.server.http_client import ModelList
 
 POLL_S = 0.02  # between two looks at readiness: a fiftieth of the shortest load worth timing
 STOP_WITHIN_S = 5.0  # a server that ignores SIGTERM this long is killed

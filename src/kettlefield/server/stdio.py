@@ -12,9 +12,9 @@ from typing import Any
 import msgspec
 
 from kettlefield.core.errors import ServerError
-from kettlefield.core.overlong import says_over_context
+from kettlefield.core.extraction.reply_symptoms import says_over_context
 from kettlefield.core.plaintext import shorten, visible
-from kettlefield.core.timeline import Trace
+from kettlefield.core.timing.timeline import Trace
 from kettlefield.core.units import format_duration
 from kettlefield.server.exchange import Ask, Exchange, UnderWay
 from kettlefield.server.process import (

@@ -4,7 +4,7 @@ import re
 from pathlib import Path
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.filenames import is_safe_name
+from kettlefield.core.plaintext import is_safe_name
 from kettlefield.suite import format as fmt
 
 _ID = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")

@@ -7,12 +7,12 @@ from typing import TypeVar
 import msgspec
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.patching import Fit, apply_changes, parse_diff
+from kettlefield.core.extraction.patching import Fit, apply_changes, parse_diff
 from kettlefield.suite import format as fmt
 from kettlefield.suite.consistency import check_spec
 from kettlefield.suite.lock import combine, exercise_digests, lock_faults
 from kettlefield.suite.page_steps import Step, step_fault
-from kettlefield.suite.toml_struct import parse_json, read_text, read_toml, to_struct
+from kettlefield.suite.typed_toml import parse_json, read_text, read_toml, to_struct
 from kettlefield.suite.variants import BASE_SEED, draw_values, fill
 
 C = TypeVar("C", fmt.CallCase, fmt.ProgramCase)

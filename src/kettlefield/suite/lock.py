@@ -6,7 +6,7 @@ from pathlib import Path
 import tomli_w
 
 from kettlefield.core.errors import InputError
-from kettlefield.suite.toml_struct import read_toml
+from kettlefield.suite.typed_toml import read_toml
 
 LOCK_NAME = "suite.lock"
 

@@ -4,7 +4,7 @@ from typing import Any, Literal
 
 import msgspec
 
-from kettlefield.core.seen import Wish
+from kettlefield.core.page_expectations import Wish
 
 
 class _Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

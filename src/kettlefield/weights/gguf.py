@@ -1,199 +1,227 @@
-"""GGUF headers, read with nothing taken on trust: lengths are held against the file before they are believed.
+"""GGUF headers -> facts: shards joined, extents held against the files, types and levels named."""
 
-Only the header is touched, through a memory map, so a file of any size costs milliseconds and a few
-megabytes. Format: the public GGUF specification, versions 2 and 3.
-"""
-
-import mmap
-import struct
-from dataclasses import dataclass
+import re
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten, visible
+from kettlefield.core.sizing.requirements import window_pattern
+from kettlefield.weights.facts import ModelFacts, TensorFacts, read_licence
+from kettlefield.weights.gguf_header import GgufHeader, LongArray, Tensor, read_gguf, read_item
 
-MAGIC = b"GGUF"
-MAX_KEYS = 1 << 16
-MAX_TENSORS = 1 << 20
-MAX_STRING_BYTES = 1 << 24  # far above any chat template
-MAX_NAME_BYTES = 1 << 10
-MAX_KEPT_ITEMS = 4096  # longer arrays (a vocabulary) are measured, not kept
-MAX_ARRAY_DEPTH = 3
-_SCALARS = {0: "B", 1: "b", 2: "H", 3: "h", 4: "I", 5: "i", 6: "f", 7: "?", 10: "Q", 11: "q", 12: "d"}
-_STRING, _ARRAY = 8, 9
+_SHARD = re.compile(r"(?P<stem>.+)-(?P<number>\d{5})-of-(?P<count>\d{5})\.gguf")
+_MARKERS = {"prefix": ("fim_pre", "prefix"), "suffix": ("fim_suf", "suffix"), "middle": ("fim_mid", "middle")}
+MAX_LAYERS = 4096
+MAX_SHARDS = 10_000
 
 
-@dataclass(frozen=True, slots=True)
-class LongArray:
-    """An array that was measured and skipped."""
+@cache
+def _block_types() -> dict[int, tuple[str, int, int]]:
+    """Type number -> name, elements a block, bytes a block, from the format's own package."""
+    import gguf  # noqa: PLC0415 - a fifth of a second
 
-    length: int
-    offset_bytes: int  # of its first item in the file
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Tensor:
-    """One tensor as the header describes it."""
-
-    name: str
-    shape: tuple[int, ...]
-    type_id: int
-    offset_bytes: int  # from the start of the data
-
-    @property
-    def elements(self) -> int:
-        """Number of elements."""
-        count = 1
-        for size in self.shape:
-            count *= size
-        return count
+    return {int(kind): (kind.name, block, size) for kind, (block, size) in gguf.GGML_QUANT_SIZES.items()}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class GgufHeader:
-    """What a GGUF file says of itself."""
+@cache
+def _level_names() -> dict[int, str]:
+    import gguf  # noqa: PLC0415
 
-    version: int
-    metadata: dict[str, Any]
-    tensors: tuple[Tensor, ...]
-    data_offset_bytes: int
-    file_bytes: int
+    return {int(kind): kind.name.removeprefix("MOSTLY_").removeprefix("ALL_").lower() for kind in gguf.LlamaFileType}
 
 
-def read_gguf(path: Path) -> GgufHeader:
-    """Read a GGUF file's header.
+def read_gguf_facts(path: Path) -> ModelFacts:
+    """What a GGUF file, or a set of split ones named by any of its shards, is.
 
     Raises
     ------
     InputError
-        The file is no GGUF, truncated, of an unknown version or byte order, or its header contradicts
-        itself or the file's size.
+        A file is damaged, a shard is missing, tensors overlap or reach beyond the file, or the header
+        contradicts itself.
     """
-    try:
-        with path.open("rb") as file:
-            size = file.seek(0, 2)
-            if size < 24:
-                raise _refuse(path, f"is {size} bytes long, too short for a GGUF header")
-            with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as view:
-                return _Reader(path, view, size).header()
-    except OSError as err:
-        raise InputError(f"cannot be read ({err.strerror})", str(path), "Check the path and its permissions.") from err
+    files = _shards(path)
+    headers = [read_gguf(file) for file in files]
+    meta = headers[0].metadata
+    tensors: list[TensorFacts] = []
+    unknown: set[str] = set()
+    for file, header in zip(files, headers, strict=True):
+        tensors += _tensors(file, header, unknown)
+    if not tensors:
+        raise InputError("holds no tensors", str(path), "It is a vocabulary or adapter file; name the model's weights.")
+    _check_names(path, tensors)
+    remarks = [f"{name}: unknown tensor type, its bits computed from its size in the file" for name in sorted(unknown)]
+    architecture = str(meta.get("general.architecture", "unknown"))
+    reader = _Keys(path, architecture, meta)
+    layers = reader.count("block_count", most=MAX_LAYERS) or 0
+    window, pattern = (
+        reader.count("attention.sliding_window"),
+        meta.get(f"{architecture}.attention.sliding_window_pattern"),
+    )
+    if window and pattern is None:
+        # which layers have it is then known to the server's code alone
+        remarks.append(f"a window of {window:,} tokens, not said of which layers: the larger need is assumed")
+        window = None
+    windows = window_pattern(layers, window, pattern)
+    heads = reader.per_layer("attention.head_count", layers)
+    kv_heads = reader.per_layer("attention.head_count_kv", layers) or heads
+    width = reader.count("embedding_length")
+    derived = width // heads[0] if width and heads and heads[0] else None
+    key_size = reader.count("attention.key_length") or derived
+    shared = min(reader.count("attention.shared_kv_layers") or 0, layers)
+    level, level_remark = _level(meta, tensors)
+    caching = [(count, window) for count, window in zip(kv_heads, windows, strict=False) if count][: layers - shared]
+    return ModelFacts(
+        path=path,
+        files=tuple(files),
+        format="GGUF",
+        model=str(meta.get("general.name") or path.name.removesuffix(".gguf")),
+        architecture=architecture,
+        level=level,
+        tensors=tuple(tensors),
+        weights_bytes=sum(tensor.size_bytes for tensor in tensors),
+        context_tokens=reader.count("context_length"),
+        layers=layers,
+        heads=heads[0] if heads else None,
+        kv_heads=tuple(count for count, _ in caching),
+        head_size=key_size,
+        value_size=reader.count("attention.value_length") or key_size,
+        windows=tuple(window for _, window in caching),
+        shared_layers=shared,
+        experts=reader.count("expert_count") or None,
+        experts_used=reader.count("expert_used_count") or None,
+        vocabulary=reader.count("vocab_size") or _length(meta.get("tokenizer.ggml.tokens")),
+        chat_template=bool(meta.get("tokenizer.chat_template")),
+        infill_markers=_markers(files[0], meta),
+        licence=read_licence(meta.get("general.license")),
+        remarks=(*remarks, *level_remark),
+    )
 
 
-def read_item(path: Path, words: LongArray, index: int) -> str | None:
-    """One text of a skipped array of texts, such as a token of the vocabulary; None when it has no such item."""
-    if not 0 <= index < words.length:
-        return None
-    with path.open("rb") as file, mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as view:
-        reader = _Reader(path, view, len(view))
-        reader.at = words.offset_bytes
-        reader.skip_strings(index)
-        return reader.string(MAX_NAME_BYTES)
+class _Keys:
+    """An architecture's keys, read with suspicion."""
+
+    def __init__(self, path: Path, architecture: str, meta: dict[str, Any]) -> None:
+        self._path, self._architecture, self._meta = path, architecture, meta
+
+    def count(self, name: str, *, most: int = 1 << 40) -> int | None:
+        """A number of 0 or more; None when it is not there."""
+        value = self._meta.get(f"{self._architecture}.{name}")
+        if value is None:
+            return None
+        if isinstance(value, list) and value and all(isinstance(item, int) for item in value):
+            value = max(value)
+        if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= most:
+            raise self._refuse(name, value)
+        return value
+
+    def per_layer(self, name: str, layers: int) -> list[int]:
+        """A number for each layer, from one for all or a list of them; empty when it is not there."""
+        value = self._meta.get(f"{self._architecture}.{name}")
+        if value is None:
+            return []
+        found = value if isinstance(value, list) else [value] * layers
+        if len(found) < layers or not all(isinstance(item, int) and 0 <= item < 1 << 20 for item in found):
+            raise self._refuse(name, value)
+        return found[:layers]
+
+    def _refuse(self, name: str, value: object) -> InputError:
+        shown = shorten(visible(repr(value), keep_lines=False), 60)
+        return InputError(f"says {name} is {shown}", str(self._path), "The file is damaged or foreign.")
 
 
-def _refuse(path: Path, what: str) -> InputError:
-    return InputError(what, str(path), "The file is damaged or foreign; fetch it again and compare its digest.")
-
-
-class _Reader:
-    """A cursor over the header that checks before each step."""
-
-    def __init__(self, path: Path, view: mmap.mmap, size: int) -> None:
-        self.path, self.view, self.size, self.at = path, view, size, 0
-
-    def header(self) -> GgufHeader:
-        if self.take(4) != MAGIC:
-            raise _refuse(self.path, "does not start as a GGUF file")
-        version = self.number("I")
-        if version >= 1 << 16:
-            raise InputError("is a big-endian GGUF file", str(self.path), "Convert it to little-endian first.")
-        if version not in {2, 3}:
-            raise InputError(f"has GGUF version {version}", str(self.path), "Versions 2 and 3 are read; convert it.")
-        n_tensors, n_keys = self.number("Q"), self.number("Q")
-        # the least that one entry takes in the file bounds how many there can be
-        self.check_count("tensors", n_tensors, MAX_TENSORS, 24)
-        self.check_count("metadata keys", n_keys, MAX_KEYS, 13)
-        metadata: dict[str, Any] = {}
-        for _ in range(n_keys):
-            key = self.string(MAX_NAME_BYTES)
-            if key in metadata:
-                raise _refuse(self.path, f'holds the key "{shorten(visible(key, keep_lines=False), 60)}" twice')
-            metadata[key] = self.value(self.number("I"), 0)
-        tensors = tuple(self.tensor() for _ in range(n_tensors))
-        alignment = metadata.get("general.alignment", 32)
-        if not isinstance(alignment, int) or not 8 <= alignment <= 1 << 20 or alignment & (alignment - 1):
-            raise _refuse(self.path, f"has an alignment of {alignment!r}")
-        return GgufHeader(
-            version=version,
-            metadata=metadata,
-            tensors=tensors,
-            data_offset_bytes=-(-self.at // alignment) * alignment,
-            file_bytes=self.size,
+def _shards(path: Path) -> list[Path]:
+    match = _SHARD.fullmatch(path.name)
+    if match is None:
+        return [path]
+    count = int(match["count"])
+    if not 0 < int(match["number"]) <= count <= MAX_SHARDS:
+        raise InputError("is no shard of its set by its own name", str(path), "Restore the file's original name.")
+    files = [path.with_name(f"{match['stem']}-{number:05d}-of-{count:05d}.gguf") for number in range(1, count + 1)]
+    missing = [file.name for file in files if not file.is_file()]
+    if missing:
+        raise InputError(
+            f"{len(missing)} of {count} shards missing, first {missing[0]}",
+            str(path),
+            "Fetch all shards into one folder.",
         )
+    return files
 
-    def check_count(self, what: str, count: int, most: int, least_bytes: int) -> None:
-        if count > most or count * least_bytes > self.size - self.at:
-            raise _refuse(self.path, f"claims {count:,} {what} in {self.size:,} bytes")
 
-    def take(self, count: int) -> bytes:
-        if count > self.size - self.at:
-            raise _refuse(self.path, f"ends inside its header, at byte {self.size:,}")
-        self.at += count
-        return self.view[self.at - count : self.at]
+def _tensors(path: Path, header: GgufHeader, unknown: set[str]) -> list[TensorFacts]:
+    room = header.file_bytes - header.data_offset_bytes
+    ordered = sorted(header.tensors, key=lambda tensor: tensor.offset_bytes)
+    ends = [tensor.offset_bytes for tensor in ordered[1:]] + [room] * bool(ordered)
+    found = {}
+    for tensor, end in zip(ordered, ends, strict=True):
+        fact = _tensor(path, tensor, end)
+        name = visible(tensor.name, keep_lines=False)
+        if tensor.offset_bytes + fact.size_bytes > room:
+            missing = tensor.offset_bytes + fact.size_bytes - room
+            raise InputError(f'is truncated: tensor "{name}" lacks {missing:,} bytes', str(path), "Fetch it again.")
+        if tensor.offset_bytes + fact.size_bytes > end:
+            raise InputError(f'tensor "{name}" overlaps the next one', str(path), "It is damaged; fetch it again.")
+        if tensor.type_id not in _block_types():
+            unknown.add(fact.type_name)
+        found[tensor.name] = fact
+    return [found[tensor.name] for tensor in header.tensors if tensor.name in found]
 
-    def number(self, code: str) -> Any:
-        return struct.unpack("<" + code, self.take(struct.calcsize("<" + code)))[0]
 
-    def string(self, most: int) -> str:
-        length = self.number("Q")
-        if length > most:
-            raise _refuse(self.path, f"claims a string of {length:,} bytes in its header")
-        return self.take(length).decode("utf-8", errors="replace")
+def _tensor(path: Path, tensor: Tensor, end: int) -> TensorFacts:
+    name, block, size = _block_types().get(tensor.type_id, (f"type {tensor.type_id}", 0, 0))
+    elements = tensor.elements
+    if not 0 < elements < 1 << 50:
+        shown = visible(tensor.name, keep_lines=False)
+        raise InputError(f'gives tensor "{shown}" {elements:,} elements', str(path), "The file is damaged or foreign.")
+    if block and tensor.shape[0] % block:
+        shown = visible(tensor.name, keep_lines=False)
+        what = f'tensor "{shown}" of {name} has rows of {tensor.shape[0]}, which are no whole blocks of {block}'
+        raise InputError(what, str(path), "The file is damaged or foreign.")
+    size_bytes = elements // block * size if block else max(0, end - tensor.offset_bytes)
+    return TensorFacts(name=tensor.name, parameters=elements, size_bytes=size_bytes, type_name=name)
 
-    def value(self, kind: int, depth: int) -> Any:
-        if kind in _SCALARS:
-            return self.number(_SCALARS[kind])
-        if kind == _STRING:
-            return self.string(MAX_STRING_BYTES)
-        if kind == _ARRAY and depth < MAX_ARRAY_DEPTH:
-            return self.array(depth)
-        raise _refuse(self.path, f"holds a value of unknown type {kind} at byte {self.at:,}")
 
-    def array(self, depth: int) -> Any:
-        kind, length = self.number("I"), self.number("Q")
-        if kind in _SCALARS:
-            size = struct.calcsize("<" + _SCALARS[kind])
-            if length * size > self.size - self.at:
-                raise _refuse(self.path, f"claims an array of {length:,} values in its header")
-            if length <= MAX_KEPT_ITEMS:
-                return list(struct.unpack(f"<{length}{_SCALARS[kind]}", self.take(length * size)))
-            start = self.at
-            self.at += length * size
-            return LongArray(length, start)
-        if length * 8 > self.size - self.at:
-            raise _refuse(self.path, f"claims an array of {length:,} values in its header")
-        if kind == _STRING and length > MAX_KEPT_ITEMS:
-            start = self.at
-            self.skip_strings(length)
-            return LongArray(length, start)
-        return [self.value(kind, depth + 1) for _ in range(length)]
+def _check_names(path: Path, tensors: list[TensorFacts]) -> None:
+    names = {tensor.name for tensor in tensors}
+    if len(names) < len(tensors):
+        raise InputError("names a tensor twice", str(path), "The file is damaged or its shards do not belong together.")
 
-    def skip_strings(self, length: int) -> None:
-        unpack = struct.Struct("<Q").unpack_from
-        at, last = self.at, self.size - 8
-        for _ in range(length):
-            if at > last:
-                raise _refuse(self.path, f"ends inside its header, at byte {self.size:,}")
-            at += 8 + unpack(self.view, at)[0]
-        if at > self.size:
-            raise _refuse(self.path, f"ends inside its header, at byte {self.size:,}")
-        self.at = at
 
-    def tensor(self) -> Tensor:
-        name = self.string(MAX_NAME_BYTES)
-        dimensions = self.number("I")
-        if not 0 < dimensions <= 8:
-            raise _refuse(self.path, f'gives the tensor "{visible(name, keep_lines=False)}" {dimensions} dimensions')
-        shape = struct.unpack(f"<{dimensions}Q", self.take(8 * dimensions))
-        return Tensor(name=name, shape=shape, type_id=self.number("I"), offset_bytes=self.number("Q"))
+def _level(meta: dict[str, Any], tensors: list[TensorFacts]) -> tuple[str, list[str]]:
+    """The level that the header names, else the type that most parameters have; a remark where the two differ."""
+    by_type: dict[str, int] = {}
+    for tensor in tensors:
+        by_type[tensor.type_name] = by_type.get(tensor.type_name, 0) + tensor.parameters
+    most = max(by_type, key=lambda kind: by_type[kind]).lower()
+    label = meta.get("general.file_type")
+    named = _level_names().get(label) if isinstance(label, int) else None
+    if named is None:
+        return most, []
+    if not named.startswith(most):
+        return named, [f"the header says {named}, most parameters are {most}"]
+    return named, []
+
+
+def _markers(path: Path, meta: dict[str, Any]) -> dict[str, str]:
+    """Infill markers as the vocabulary writes them; empty unless all three are there."""
+    words = meta.get("tokenizer.ggml.tokens")
+    found = {}
+    for role, names in _MARKERS.items():
+        numbers = [meta.get(f"tokenizer.ggml.{name}_token_id") for name in names]
+        number = next((value for value in numbers if isinstance(value, int)), None)
+        if number is None:
+            continue
+        if isinstance(words, LongArray):
+            text = read_item(path, words, number)
+        else:
+            text = str(words[number]) if isinstance(words, list) and 0 <= number < len(words) else None
+        if text:
+            found[role] = text
+    return found if len(found) == len(_MARKERS) else {}
+
+
+def _length(value: object) -> int | None:
+    if isinstance(value, LongArray):
+        return value.length
+    return len(value) if isinstance(value, list) else None

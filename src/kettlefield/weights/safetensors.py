@@ -1,185 +1,203 @@
-"""safetensors headers, single or sharded with an index, read with nothing taken on trust.
+"""safetensors headers and the configuration beside them -> facts, the two held against each other."""
 
-Format: eight bytes of length (little-endian), a JSON object that gives each tensor its type, shape and place,
-then the data. The header's JSON is parsed by the standard library within a bound on its length.
-"""
-
-import itertools
-import json
+import contextlib
 import re
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten, visible
+from kettlefield.core.sizing.requirements import window_pattern
+from kettlefield.weights.facts import ModelFacts, TensorFacts, is_input_table, layer_of, read_licence
+from kettlefield.weights.safetensors_header import (
+    TYPE_BITS,
+    StoredTensor,
+    check_index,
+    find_files,
+    read_header,
+    read_object,
+)
 
-MAX_HEADER_BYTES = 32 * 2**20  # a header of 100,000 tensors takes 12 MB
-MAX_SHARDS = 10_000
-_NAME = re.compile(r"[\w.-]+\.safetensors")
-# bits an element; types that the format's specification lists
-TYPE_BITS = {
-    **dict.fromkeys(("F64", "I64", "U64", "C64"), 64),
-    **dict.fromkeys(("F32", "I32", "U32"), 32),
-    **dict.fromkeys(("F16", "BF16", "I16", "U16"), 16),
-    **dict.fromkeys(("F8_E4M3", "F8_E5M2", "F8_E8M0", "I8", "U8", "BOOL"), 8),
-    **dict.fromkeys(("F6_E2M3", "F6_E3M2"), 6),
-    "F4": 4,
-}
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StoredTensor:
-    """One tensor as the header describes it."""
-
-    name: str
-    type_name: str
-    shape: tuple[int, ...]
-    size_bytes: int
-    offset_bytes: int  # from the start of the data
-
-    @property
-    def elements(self) -> int:
-        """Number of elements."""
-        count = 1
-        for size in self.shape:
-            count *= size
-        return count
+MAX_LAYERS = 4096
+MAX_CARD_BYTES = 2**20
+# whole numbers that hold several weights each, and what goes with them
+_PACKED = re.compile(r"\.(?:qweight|weight_packed)$")
+_BESIDE_PACKED = re.compile(r"\.(?:scales|qzeros|g_idx|weight_scale|weight_zero_point|weight_shape)$")
+_FRONT_LICENCE = re.compile(r"^license:\s*[\"']?([^\"'\n]+?)[\"']?\s*$", re.MULTILINE)
 
 
-def read_header(path: Path) -> tuple[dict[str, Any], list[StoredTensor]]:
-    """One file's metadata and tensors.
+def read_safetensors_facts(path: Path) -> ModelFacts:
+    """What a safetensors file, or the index of a sharded model, is; ``config.json`` beside it says the rest.
 
     Raises
     ------
     InputError
-        The file is no safetensors file, truncated, or its header contradicts itself or the file's size.
+        A file is damaged or missing, or the configuration contradicts the tensors.
     """
-    try:
-        with path.open("rb") as file:
-            size = file.seek(0, 2)
-            file.seek(0)
-            length = int.from_bytes(file.read(8), "little")
-            if size < 10 or length > size - 8:
-                raise _refuse(path, f"is no safetensors file or is truncated: it claims a header of {length:,} bytes")
-            if length > MAX_HEADER_BYTES:
-                raise _refuse(path, f"claims a header of {length:,} bytes, more than any model has")
-            raw = file.read(length)
-    except OSError as err:
-        raise InputError(f"cannot be read ({err.strerror})", str(path), "Check the path and its permissions.") from err
-    try:
-        header = json.loads(raw)
-    except (ValueError, RecursionError) as err:
-        raise _refuse(path, "holds a header that is not JSON") from err
-    if not isinstance(header, dict):
-        raise _refuse(path, "holds a header that is no JSON object")
-    metadata = header.pop("__metadata__", {})
-    tensors = _tensors(path, header, size - 8 - length)
-    return metadata if isinstance(metadata, dict) else {}, tensors
+    files = find_files(path)
+    metadata: dict[str, Any] = {}
+    stored: list[StoredTensor] = []
+    found: dict[str, str] = {}
+    for file in files:
+        more, tensors = read_header(file)
+        metadata = {**more, **metadata}
+        stored += tensors
+        found.update({tensor.name: file.name for tensor in tensors})
+    if not stored:
+        raise InputError("holds no tensors", str(path), "Name the model's weights.")
+    if len(found) < len(stored):
+        raise InputError("names a tensor in two shards", str(path), "The shards do not belong together.")
+    if path.name.endswith(".index.json"):
+        check_index(path, found)
+    config_path = path.parent / "config.json"
+    written = read_object(config_path) if config_path.is_file() else {}
+    inner = written.get("text_config")
+    config = _Config(config_path, {**written, **inner} if isinstance(inner, dict) else written)
+    bits = config.packed_bits()
+    facts = tuple(_tensor(tensor, bits) for tensor in stored)
+    layers = config.count("num_hidden_layers", most=MAX_LAYERS) or _layers_of(facts)
+    heads = config.count("num_attention_heads", most=1 << 20)
+    kv_heads = config.count("num_key_value_heads", most=1 << 20) or heads or 0
+    width = config.count("hidden_size")
+    head_size = config.count("head_dim") or (width // heads if width and heads else None)
+    _check(config_path, stored, facts, config, layers, kv_heads * head_size if head_size else None)
+    shared = min(config.count("num_kv_shared_layers") or 0, layers)
+    windows = window_pattern(layers, config.window(), config.layer_windows(layers))
+    return ModelFacts(
+        path=path,
+        files=tuple(files),
+        format="safetensors",
+        model=_model_name(path, written),
+        architecture=str(written.get("model_type") or metadata.get("architecture") or "unknown"),
+        level=_level(facts, bits),
+        tensors=facts,
+        weights_bytes=sum(tensor.size_bytes for tensor in facts),
+        context_tokens=config.count("max_position_embeddings"),
+        layers=layers,
+        heads=heads,
+        kv_heads=(kv_heads,) * (layers - shared) if head_size else (),
+        head_size=head_size,
+        value_size=config.count("v_head_dim") or head_size,
+        windows=tuple(windows[: layers - shared]) if head_size else (),
+        shared_layers=shared,
+        experts=config.first("num_local_experts", "num_experts", "n_routed_experts"),
+        experts_used=config.first("num_experts_per_tok", "num_experts_per_token"),
+        vocabulary=config.count("vocab_size"),
+        chat_template=_has_chat_template(path.parent),
+        infill_markers={},
+        licence=read_licence(metadata.get("license") or _card_licence(path.parent)),
+        remarks=() if written else ("no config.json beside it: context, heads and cache are not known",),
+    )
 
 
-def find_files(path: Path) -> list[Path]:
-    """The files of a model: a file itself, or the shards that an index names.
+class _Config:
+    """``config.json``, read with suspicion."""
 
-    Raises
-    ------
-    InputError
-        The index is malformed, names a file outside its folder, or a shard is missing.
-    """
-    if not path.name.endswith(".index.json"):
-        return [path]
-    index = read_object(path)
-    names = index.get("weight_map")
-    if not isinstance(names, dict) or not names or not all(isinstance(name, str) for name in names.values()):
-        raise _refuse(path, "holds no weight_map from tensors to files")
-    files = sorted(set(names.values()))
-    if len(files) > MAX_SHARDS:
-        raise _refuse(path, f"names {len(files):,} files")
-    odd = next((name for name in files if not _NAME.fullmatch(name)), None)
-    if odd is not None:
-        raise _refuse(path, f'names a file "{shorten(visible(odd, keep_lines=False), 60)}" that is no plain file name')
-    missing = [name for name in files if not (path.parent / name).is_file()]
-    if missing:
+    def __init__(self, path: Path, data: dict[str, Any]) -> None:
+        self._path, self._data = path, data
+
+    def count(self, name: str, *, most: int = 1 << 40) -> int | None:
+        """A number of 0 or more; None when it is not there."""
+        value = self._data.get(name)
+        if value is None:
+            return None
+        if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= most:
+            shown = shorten(visible(repr(value), keep_lines=False), 60)
+            raise InputError(f"says {name} is {shown}", str(self._path), "Correct it, or fetch the model again.")
+        return value
+
+    def first(self, *names: str) -> int | None:
+        """The first of several names that is there."""
+        return next((value for name in names if (value := self.count(name))), None)
+
+    def window(self) -> int | None:
+        """The sliding window; none where the configuration switches it off."""
+        return None if self._data.get("use_sliding_window") is False else self.count("sliding_window")
+
+    def layer_windows(self, layers: int) -> list[bool] | int | None:
+        """Which layers have the window, where the configuration lists them."""
+        kinds = self._data.get("layer_types")
+        if isinstance(kinds, list) and len(kinds) == layers:
+            return ["sliding" in str(kind) for kind in kinds]
+        return self.count("sliding_window_pattern")
+
+    def packed_bits(self) -> int | None:
+        """Bits of a packed weight, where the configuration says that weights are packed."""
+        table = self._data.get("quantization_config")
+        value = table.get("bits") if isinstance(table, dict) else None
+        return value if isinstance(value, int) and value in {2, 3, 4, 5, 6, 8} else None
+
+
+def _tensor(tensor: StoredTensor, packed_bits: int | None) -> TensorFacts:
+    parameters, kind = tensor.elements, tensor.type_name
+    if packed_bits and _PACKED.search(tensor.name) and TYPE_BITS.get(kind):
+        parameters, kind = parameters * TYPE_BITS[kind] // packed_bits, f"packed {packed_bits}-bit"
+    elif packed_bits and _BESIDE_PACKED.search(tensor.name):
+        parameters = 0  # scales and zero points serve weights that are counted already; their bytes count
+    return TensorFacts(name=tensor.name, parameters=parameters, size_bytes=tensor.size_bytes, type_name=kind)
+
+
+def _layers_of(tensors: tuple[TensorFacts, ...]) -> int:
+    return 1 + max((layer for tensor in tensors if (layer := layer_of(tensor.name)) is not None), default=-1)
+
+
+def _check(
+    path: Path,
+    stored: list[StoredTensor],
+    facts: tuple[TensorFacts, ...],
+    config: _Config,
+    layers: int,
+    kv_width: int | None,
+) -> None:
+    """Refuse a configuration that the tensors contradict."""
+
+    def refuse(what: str) -> None:
         raise InputError(
-            f"{len(missing)} of {len(files)} shards missing, first {missing[0]}",
-            str(path),
-            "Fetch all shards into the folder of the index.",
-        )
-    return [path.parent / name for name in files]
-
-
-def check_index(path: Path, found: dict[str, str]) -> None:
-    """Hold an index against the shards: each tensor in the file that the index says.
-
-    Parameters
-    ----------
-    path : Path
-        The index.
-    found : dict
-        Tensor name -> name of the file that really holds it.
-
-    Raises
-    ------
-    InputError
-        They differ.
-    """
-    said = read_object(path)["weight_map"]
-    wrong = [name for name in sorted(said.keys() | found.keys()) if said.get(name) != found.get(name)]
-    if wrong:
-        shown = shorten(visible(wrong[0], keep_lines=False), 80)
-        raise InputError(
-            f"disagrees with the shards on {len(wrong)} tensors, first {shown}",
-            str(path),
-            "Fetch index and shards again.",
+            f"contradicts the tensors: {what}", str(path), "Fetch weights and configuration together again."
         )
 
-
-def read_object(path: Path) -> dict[str, Any]:
-    """A JSON object beside the weights, within the bound of a header.
-
-    Raises
-    ------
-    InputError
-        It is missing, too large or no JSON object.
-    """
-    try:
-        if path.stat().st_size > MAX_HEADER_BYTES:
-            raise _refuse(path, "is larger than any index or configuration")
-        data = json.loads(path.read_bytes())
-    except OSError as err:
-        raise InputError(f"cannot be read ({err.strerror})", str(path), "Check the path and its permissions.") from err
-    except (ValueError, RecursionError) as err:
-        raise _refuse(path, "is not JSON") from err
-    if not isinstance(data, dict):
-        raise _refuse(path, "is no JSON object")
-    return data
+    counted = _layers_of(facts)
+    if counted and counted != layers:
+        refuse(f"it says {layers} layers, the tensors have {counted}")
+    vocabulary = config.count("vocab_size")
+    for tensor in stored:
+        rows = tensor.shape[0] if len(tensor.shape) == 2 else None
+        if rows is None or TYPE_BITS.get(tensor.type_name, 0) < 16 or "I" in tensor.type_name:
+            continue
+        if is_input_table(tensor.name) and vocabulary is not None and rows < vocabulary:
+            refuse(f"it says {vocabulary:,} tokens, the table has {rows:,} rows")
+        if tensor.name.endswith("k_proj.weight") and kv_width is not None and rows != kv_width:
+            refuse(f"its key heads make {kv_width:,} rows, {tensor.name} has {rows:,}")
 
 
-def _tensors(path: Path, header: dict[str, Any], room: int) -> list[StoredTensor]:
-    places, found = [], []
-    for name, entry in header.items():
-        shown = shorten(visible(name, keep_lines=False), 80)
-        try:
-            kind, shape, (begin, end) = entry["dtype"], tuple(entry["shape"]), entry["data_offsets"]
-            sound = isinstance(kind, str) and all(type(n) is int and 0 <= n < 1 << 48 for n in (*shape, begin, end))
-        except (TypeError, KeyError, ValueError):
-            sound = False
-        if not sound or len(shape) > 8:
-            raise _refuse(path, f'describes tensor "{shown}" wrongly')
-        if not begin <= end <= room:
-            raise _refuse(path, f'is truncated or lies: tensor "{shown}" ends at byte {end:,} of {room:,}')
-        tensor = StoredTensor(name=name, type_name=kind, shape=shape, size_bytes=end - begin, offset_bytes=begin)
-        bits = TYPE_BITS.get(kind)
-        if bits is not None and tensor.elements * bits != 8 * tensor.size_bytes:
-            raise _refuse(path, f'gives tensor "{shown}" {tensor.size_bytes:,} bytes for {tensor.elements:,} of {kind}')
-        places.append((begin, end, shown))
-        found.append(tensor)
-    places.sort()
-    for (_, end, _), (begin, _, shown) in itertools.pairwise(places):
-        if begin < end:
-            raise _refuse(path, f'lets tensor "{shown}" overlap another')
-    return found
+def _level(tensors: tuple[TensorFacts, ...], packed_bits: int | None) -> str:
+    if packed_bits:
+        return f"int{packed_bits}"
+    by_type: dict[str, int] = {}
+    for tensor in tensors:
+        by_type[tensor.type_name] = by_type.get(tensor.type_name, 0) + tensor.parameters
+    return max(by_type, key=lambda kind: by_type[kind]).lower()
 
 
-def _refuse(path: Path, what: str) -> InputError:
-    return InputError(what, str(path), "The file is damaged or foreign; fetch it again and compare its digest.")
+def _model_name(path: Path, config: dict[str, Any]) -> str:
+    named = config.get("_name_or_path")
+    if isinstance(named, str) and named.strip("./ "):
+        return shorten(visible(named.rstrip("/").rsplit("/", 1)[-1], keep_lines=False), 80)
+    return path.resolve().parent.name if path.name.startswith("model") else path.name.removesuffix(".safetensors")
+
+
+def _has_chat_template(folder: Path) -> bool:
+    if (folder / "chat_template.jinja").is_file():
+        return True
+    path = folder / "tokenizer_config.json"
+    return path.is_file() and bool(read_object(path).get("chat_template"))
+
+
+def _card_licence(folder: Path) -> str | None:
+    """The licence in the front matter of the model card beside the weights."""
+    with contextlib.suppress(OSError):
+        text = (folder / "README.md").read_bytes()[:MAX_CARD_BYTES].decode("utf-8", errors="replace")
+        if text.startswith("---"):
+            match = _FRONT_LICENCE.search(text[: text.find("\n---", 3) + 1])
+            return match[1] if match else None
+    return None

@@ -1,1 +1,0 @@
-"""The record read back: figures, comparison, verdict."""

@@ -1,0 +1,323 @@
+"""The campaign written down before it starts: plan, suite, rig, candidates, weights' digests; who watches it."""
+
+import asyncio
+import json
+import os
+import time
+from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Protocol
+
+import msgspec
+
+from kettlefield.campaign.learning import known_overhead
+from kettlefield.campaign.serving import key_headers
+from kettlefield.core.errors import InputError
+from kettlefield.core.languages import ANY, LANGUAGES, PROGRAM_LANGUAGES
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.sizing.requirements import cache_bytes_per_token, decode_ceiling_tps, memory_need
+from kettlefield.core.units import format_bytes, format_duration
+from kettlefield.measure.calibration import stored_calibration
+from kettlefield.plan.criteria import check_against_suite
+from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.suite_selection import Asked, Share
+from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
+from kettlefield.record.store import Record
+from kettlefield.rig.accelerators import Accelerator, find_accelerators
+from kettlefield.rig.bandwidth import own_bandwidth
+from kettlefield.rig.survey import own_fingerprint, rig_state
+from kettlefield.sandbox.isolation import Isolation
+from kettlefield.suite.format import Exercise
+from kettlefield.weights.formats import digest_of_files, files_of, read_facts, weights_digest
+
+
+class Observer(Protocol):
+    """A watcher of a campaign."""
+
+    def digesting(self, total_bytes: int, done_bytes: int) -> None:
+        """Weights are being read for their digests."""
+
+    def planned(self, trials: int, done: int) -> None:
+        """So many trials in all, so many of them already in the record."""
+
+    def phase(self, candidate: str, phase: str) -> None:
+        """A candidate enters a phase: "load", "preflight", "warm-up", a procedure, "counting", "answers"."""
+
+    def trial_done(self, candidate: str, exercise: str, outcome: Outcome) -> None:
+        """A trial is in the record."""
+
+    def seen(self, decode_rate_tps: float | None, memory_bytes: int | None) -> None:
+        """The last request's decode rate, and the server's memory at the time; None is not known."""
+
+    def trouble(self, text: str) -> None:
+        """Something failed; the campaign goes on."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Registered:
+    """A candidate that is written down."""
+
+    id: int
+    predicted_bytes: int | None  # peak memory that its header foretells
+
+
+def begin_campaign(
+    record: Record, plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None
+) -> None:
+    """Write the campaign down, or make sure that the one in the record is this one.
+
+    Raises
+    ------
+    InputError
+        The record holds a campaign of another plan or another state of the suite.
+    """
+    found = record.campaign()
+    _check_calibration(plan)
+    for candidate in plan.candidates:
+        key_headers(candidate.server.key_from)  # a missing key is told before anything runs
+    check_against_suite(plan.criteria, [properties_of(e, s) for s in asked.shares for e in s.exercises], str(plan.path))
+    if found is None:
+        entry = _campaign_entry(plan, asked, isolation, accelerator)
+        record.begin(entry, [_exercise_entry(e, share, asked) for share in asked.shares for e in share.exercises])
+        return
+    place = str(record.path)
+    if found["suite_digest"] != asked.digest:
+        raise InputError(
+            f"was begun with another state of the suite {found['suite_name']} ({found['suite_digest'][:19]})",
+            place,
+            "Restore the suite, or give the plan a new record.",
+        )
+    check_same_plan(found, plan, place)
+    record.set_not_measured(asked.not_measured)
+
+
+def check_same_plan(campaign: Mapping[str, Any], plan: Plan, place: str) -> None:
+    """Refuse a plan that is not the one a campaign was begun with.
+
+    Raises
+    ------
+    InputError
+        A part of it was changed since; candidates may be added.
+    """
+    before: dict[str, str] = json.loads(campaign["plan_parts"])
+    changed = [name for name, digest in before.items() if plan.parts.get(name) != digest]
+    if changed:
+        raise InputError(
+            f"was begun with another plan; changed since: {', '.join(changed)}",
+            place,
+            "Undo the change, or give the plan a new record: results under other settings are never mixed in.",
+        )
+
+
+def _check_calibration(plan: Plan) -> None:
+    """Refuse to time anything when the plan wants a calibration that is not there or too old."""
+    within_s = plan.rig.calibrated_within
+    if within_s is None:
+        return
+    known = stored_calibration(own_fingerprint())
+    if known is None or time.time() - known.at > within_s:
+        found = "never was" if known is None else f"was {format_duration(time.time() - known.at)} ago"
+        raise InputError(
+            f"wants a calibration within {format_duration(within_s)}; the last one {found}",
+            f"{plan.path} [rig] calibrated_within",
+            "Run `kettlefield calibrate` while the machine is quiet.",
+        )
+
+
+async def register_candidates(
+    record: Record, chosen: list[Candidate], accelerator: Accelerator | None, observer: Observer
+) -> dict[str, Registered]:
+    """Read every weights file's header and digest before anything is measured, then write the candidates down.
+
+    Returns
+    -------
+    dict
+        Candidate name -> its id in the record, and what its header foretells.
+
+    Raises
+    ------
+    InputError
+        Weights changed since the campaign began, or cannot be read.
+    """
+    files = {c.name: files_of(c.weights) for c in chosen if c.weights is not None}
+    digests = await _digests(files, observer)
+    bandwidth = known_bandwidth(accelerator)
+    registered = {}
+    for candidate in chosen:
+        before = record.weights_digest(candidate.name)
+        digest = digests.get(candidate.name)
+        if before is not None and before != digest:
+            raise InputError(
+                f"weights of {candidate.name} changed since the campaign began",
+                str(candidate.weights),
+                "Restore the file, or give the plan a new record.",
+            )
+        facts = {**weights_facts(candidate, bandwidth), "files": _file_facts(files.get(candidate.name, ()))}
+        entry = CandidateEntry(
+            name=candidate.name,
+            model=candidate.model,
+            level=candidate.level,
+            reference=candidate.reference,
+            baseline=candidate.baseline,
+            settings=candidate.settings(),
+            weights_path=str(candidate.weights) if candidate.weights is not None else None,
+            weights_bytes=sum(path.stat().st_size for path in files[candidate.name]) if digest is not None else None,
+            weights_sha256=digest,
+            weights_facts=facts,
+        )
+        predicted = facts.get("predicted_bytes")
+        registered[candidate.name] = Registered(
+            id=record.put_candidate(entry), predicted_bytes=predicted if isinstance(predicted, int) else None
+        )
+    return registered
+
+
+def _file_facts(files: tuple[Path, ...]) -> list[dict[str, object]]:
+    """Each file of the weights with its own digest, which is known by now."""
+    return [{"name": path.name, "bytes": path.stat().st_size, "sha256": weights_digest(path)} for path in files]
+
+
+def budget_warning(name: str, predicted_bytes: int | None, budget_bytes: int | None) -> str | None:
+    """What to say when a candidate's header foretells more memory than the plan's budget; it is run all the same."""
+    if budget_bytes is None or predicted_bytes is None or predicted_bytes <= budget_bytes:
+        return None
+    need, budget = format_bytes(predicted_bytes), format_bytes(budget_bytes)
+    return f"{name}: by its header it needs {need}, memory_budget is {budget}"
+
+
+def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict[str, object]:
+    """What the header says and foretells; a file of a format that we do not read is served all the same."""
+    if candidate.weights is None:
+        return {}
+    try:
+        facts = read_facts(candidate.weights)
+    except InputError as err:
+        return {"unread": str(err)}
+    shape, server = facts.shape(), candidate.server
+    overhead, source = _overhead(candidate)
+    need = memory_need(
+        shape,
+        server.context,
+        kv_bits=server.cache_bits,
+        parallel=server.slots,
+        overhead_bytes=overhead,
+    )
+    return {
+        "architecture": facts.architecture,
+        "parameters": facts.parameters,
+        "bits_per_weight": facts.bits_per_weight,
+        "level": facts.level,
+        "licence": facts.licence.spdx,
+        "style": facts.style,
+        "kv_bytes_per_token": cache_bytes_per_token(shape, kv_bits=server.cache_bits) if facts.kv_heads else None,
+        "predicted_bytes": need.total_bytes if facts.kv_heads else None,
+        "overhead_bytes": need.overhead_bytes,
+        "overhead_from": source,
+        "decode_ceiling_tps": decode_ceiling_tps(shape, bandwidth_bytes_s, 0) if bandwidth_bytes_s else None,
+        "remarks": list(facts.remarks),
+    }
+
+
+def _overhead(candidate: Candidate) -> tuple[int | None, str]:
+    """What the server takes beside weights and KV cache, and where that is known from."""
+    if candidate.memory.overhead is not None:
+        return candidate.memory.overhead, "the plan"
+    learned = known_overhead(candidate.server.command)
+    if learned is None:
+        return None, "a rule of thumb"
+    return learned.at_context(candidate.server.context), f"learned from {learned.learned_from}"
+
+
+def predict_again(
+    record: Record, candidate: Candidate, known: Registered, accelerator: Accelerator | None
+) -> Registered:
+    """The candidate with its prediction made once more, before its first start: the server may be known by now."""
+    if candidate.weights is None or record.peak_bytes(known.id) is not None:
+        return known
+    facts = weights_facts(candidate, known_bandwidth(accelerator))
+    record.update_facts(known.id, facts)
+    predicted = facts.get("predicted_bytes")
+    return Registered(id=known.id, predicted_bytes=predicted if isinstance(predicted, int) else None)
+
+
+def known_bandwidth(accelerator: Accelerator | None) -> float | None:
+    """The accelerator's bandwidth where it is known; the host's, measured, where there is no accelerator."""
+    if accelerator is not None:
+        return accelerator.bandwidth_bytes_s
+    return None if find_accelerators() else own_bandwidth()
+
+
+async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> dict[str, str]:
+    total, done = sum(path.stat().st_size for paths in files.values() for path in paths), 0
+    loop = asyncio.get_running_loop()
+
+    def count(size: int) -> None:
+        nonlocal done
+        done += size
+        observer.digesting(total, done)
+
+    def on_bytes(size: int) -> None:
+        loop.call_soon_threadsafe(count, size)
+
+    def digest(paths: tuple[Path, ...]) -> str:
+        return digest_of_files(paths, on_bytes)
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        jobs = {name: loop.run_in_executor(pool, digest, paths) for name, paths in files.items()}
+        return {name: await job for name, job in jobs.items()}
+
+
+def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
+    wanted = {exercise.spec.language for exercise in asked.exercises}
+    # where the language is the model's to choose, any of them may be run
+    languages = set(PROGRAM_LANGUAGES) if ANY in wanted else set()
+    languages |= wanted & set(LANGUAGES)
+    packages = {name for exercise in asked.exercises for name in exercise.spec.packages}
+    card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
+    rig: dict[str, object] = {
+        **rig_state(languages, packages),
+        "calibration": msgspec.to_builtins(stored_calibration(own_fingerprint())),
+        "accelerator": card,
+        "isolation": {"name": isolation.name, "lacks": list(isolation.lacks)},
+    }
+    return CampaignEntry(
+        title=plan.title,
+        plan_text=plan.text,
+        plan_digest=plan.digest,
+        plan_parts=plan.parts,
+        suite_name=asked.label,
+        suite_digest=asked.digest,
+        rig=rig,
+        simulated=accelerator is not None and accelerator.simulated,
+    )
+
+
+def properties_of(exercise: Exercise, share: Share) -> dict[str, str]:
+    """What criteria tell exercises apart by."""
+    spec = exercise.spec
+    return {
+        "kind": spec.kind,
+        "language": spec.language,
+        "difficulty": str(spec.difficulty),
+        "topic": ",".join(spec.topics),
+        "suite": share.label,
+    }
+
+
+def _exercise_entry(exercise: Exercise, share: Share, asked: Asked) -> ExerciseEntry:
+    spec = exercise.spec
+    return ExerciseEntry(
+        id=exercise.id,
+        title=spec.title,
+        kind=spec.kind,
+        language=spec.language,
+        difficulty=spec.difficulty,
+        topics=spec.topics,
+        suite=share.label,
+        weight=share.weight,
+        varies=bool(spec.vary),
+        not_measured=asked.not_measured.get(exercise.id),
+        guidance=exercise.guidance,
+    )

@@ -1,0 +1,1 @@
+"""Extraction: from a reply to the files it means."""

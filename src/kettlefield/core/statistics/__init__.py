@@ -1,0 +1,1 @@
+"""Statistics: intervals, paired comparison, power, trends, agreement, the Pareto frontier."""

@@ -1,0 +1,1 @@
+"""Timing: stamps into figures, pacing of requests, which samples make a figure."""

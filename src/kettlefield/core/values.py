@@ -1,0 +1,165 @@
+"""Plain JSON data compared: do two values agree, and what differs between two states?"""
+
+import math
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from kettlefield.core.plaintext import matches_whole
+
+MAX_DEPTH = 200  # deeper than any exercise; keeps hostile nesting from exhausting the stack
+
+
+def values_agree(found: Any, expected: Any, *, tolerance: float | None = None, depth: int = 0) -> bool:
+    """Whether a found JSON value is the expected one.
+
+    Numbers agree by value (1 and 1.0 do), truth values only with truth values, objects by their keys
+    whatever their order.
+
+    Parameters
+    ----------
+    found, expected : JSON value
+        As decoded by a JSON parser.
+    tolerance : float, optional
+        Largest accepted difference of two numbers, absolute or relative to the expected one, whichever
+        is larger; None demands the same value.
+    depth : int
+        Nesting so far; beyond ``MAX_DEPTH`` nothing agrees.
+    """
+    if depth > MAX_DEPTH:
+        return False
+    if isinstance(expected, bool) or isinstance(found, bool) or expected is None or found is None:
+        return type(found) is type(expected) and bool(found == expected)
+    if isinstance(expected, int | float) and isinstance(found, int | float):
+        return _numbers_agree(found, expected, tolerance)
+    if isinstance(expected, list) and isinstance(found, list):
+        return len(found) == len(expected) and all(
+            values_agree(f, e, tolerance=tolerance, depth=depth + 1) for f, e in zip(found, expected, strict=True)
+        )
+    if isinstance(expected, dict) and isinstance(found, dict):
+        return found.keys() == expected.keys() and all(
+            values_agree(found[key], expected[key], tolerance=tolerance, depth=depth + 1) for key in expected
+        )
+    return type(found) is type(expected) and bool(found == expected)
+
+
+def _numbers_agree(found: float, expected: float, tolerance: float | None) -> bool:
+    if tolerance is None:
+        return found == expected
+    if isinstance(found, float) and math.isnan(found):
+        return False
+    try:
+        return abs(found - expected) <= max(tolerance, tolerance * abs(expected))
+    except OverflowError:  # a whole number beyond what a float holds
+        return found == expected
+
+
+def same_items(found: Any, expected: Any, *, tolerance: float | None = None) -> bool:
+    """Whether two lists hold the same items, however they are ordered.
+
+    Each expected item is matched with the first found one that agrees and is still free; with a tolerance
+    so wide that an item could match several, that may miss a pairing that exists.
+    """
+    if not isinstance(found, list) or not isinstance(expected, list) or len(found) != len(expected):
+        return False
+    free = list(found)
+    for item in expected:
+        at = next((i for i, other in enumerate(free) if values_agree(other, item, tolerance=tolerance)), None)
+        if at is None:
+            return False
+        del free[at]
+    return True
+
+
+def compare_values(found: Any, expected: Any, *, how: str = "equal", tolerance: float | None = None) -> bool:
+    """Compare in one of the named ways.
+
+    Parameters
+    ----------
+    found, expected : JSON value
+        As decoded by a JSON parser.
+    how : str
+        "equal"; "any-order": lists of the same items; "one-of": ``expected`` lists what is accepted;
+        "within": ``expected`` is [low, high], both included; "pattern": ``expected`` is a regular expression
+        for a whole text.
+    tolerance : float, optional
+        As ``values_agree`` takes it; "within" and "pattern" have none.
+
+    Raises
+    ------
+    ValueError
+        There is no such way.
+    """
+    if how == "equal":
+        return values_agree(found, expected, tolerance=tolerance)
+    if how == "any-order":
+        return same_items(found, expected, tolerance=tolerance)
+    if how == "one-of":
+        return any(values_agree(found, item, tolerance=tolerance) for item in expected)
+    if how == "within":
+        low, high = expected
+        return isinstance(found, int | float) and not isinstance(found, bool) and bool(low <= found <= high)
+    if how == "pattern":
+        return isinstance(found, str) and matches_whole(str(expected), found)
+    raise ValueError(f"how={how!r}: wanted equal, any-order, one-of, within or pattern")
+
+
+def words_agree(found: str, expected: str, *, tolerance: float) -> bool:
+    """Whether two texts hold the same words, those that are numbers within a tolerance; white space is folded."""
+    pairs = list(zip(found.split(), expected.split(), strict=False))
+    if len(found.split()) != len(expected.split()):
+        return False
+    return all(a == b or _close_words(a, b, tolerance) for a, b in pairs)
+
+
+def _close_words(found: str, expected: str, tolerance: float) -> bool:
+    try:
+        return _numbers_agree(float(found), float(expected), tolerance)
+    except ValueError:
+        return False
+
+
+ABSENT = "not there"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Change:
+    """One thing that differs."""
+
+    what: str  # the path to it: "toolchains rust"
+    then: str
+    now: str
+
+
+def changes_between(then: Any, now: Any, *, path: str = "") -> tuple[Change, ...]:
+    """Every leaf that differs, in the order of the older state.
+
+    Parameters
+    ----------
+    then, now : JSON value
+        Mappings are gone into, of lists the items that differ are named; all else is compared whole.
+    path : str
+        What leads to them, for the reader.
+    """
+    if then == now:
+        return ()
+    if isinstance(then, list) and isinstance(now, list):
+        # of lists what one has and the other has not; where that is nothing, their order
+        gone, come = ([one for one in side if one not in other] for side, other in ((then, now), (now, then)))
+        if gone or come:
+            return (Change(what=path, then=_items(gone), now=_items(come)),)
+    if not isinstance(then, Mapping) or not isinstance(now, Mapping):
+        return (Change(what=path, then=_words(then), now=_words(now)),)
+    found: list[Change] = []
+    for key in dict.fromkeys([*then, *now]):
+        inner = f"{path} {key}".strip()
+        found += changes_between(then.get(key, ABSENT), now.get(key, ABSENT), path=inner)
+    return tuple(found)
+
+
+def _items(items: list[Any]) -> str:
+    return " ".join(map(_words, items)) or ABSENT
+
+
+def _words(value: Any) -> str:
+    return value if isinstance(value, str) else str(value)

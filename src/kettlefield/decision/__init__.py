@@ -1,0 +1,1 @@
+"""Criteria against a record: measures, verdict, provenance, the ledger of signatures."""

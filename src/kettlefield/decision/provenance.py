@@ -1,0 +1,205 @@
+"""What a decision rests on - rig, server, weights, settings, suite - its conditions, and what has changed since."""
+
+import json
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import sqlalchemy as sa
+
+from kettlefield.core.errors import InputError
+from kettlefield.core.values import ABSENT, Change, changes_between
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+from kettlefield.results.capacity import Ends, capacity_found, floor_depth, procedure_ends
+from kettlefield.results.frames import campaign_facts
+from kettlefield.results.speed import timed_frame, undisturbed
+from kettlefield.rig.survey import rig_state
+from kettlefield.server.loaded import digest_programs, loaded_now, named
+from kettlefield.weights.formats import digest_of_files, files_of
+
+_RIG_PARTS = ("host", "accelerators", "toolchains", "packages", "accelerator", "isolation")
+_NOT_OF_THE_RIG = ("user_is_root",)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Standing:
+    """One candidate's grounds, as plain data."""
+
+    candidate: str
+    rig: dict[str, Any]
+    server: dict[str, Any]
+    weights: dict[str, Any]
+    settings: dict[str, Any]
+    suite: dict[str, Any]
+
+    @property
+    def server_words(self) -> str:
+        """The server by what it loaded, and what it says of itself."""
+        says = str(self.server.get("says") or "")
+        return "; it says ".join(part for part in (named(self.server.get("loaded")), says) if part)
+
+
+def standings(record: Record) -> dict[str, Standing]:
+    """The grounds of every candidate in a record, by name."""
+    facts = campaign_facts(record)
+    rig = _rig_of(facts["rig"])
+    suite = {"name": facts["suite_name"], "digest": facts["suite_digest"]}
+    sessions = _last_sessions(record)
+    found = {}
+    with record.reading() as connection:
+        for row in connection.execute(sa.select(schema.candidate).order_by(schema.candidate.c.id)).mappings():
+            found[row["name"]] = Standing(
+                candidate=row["name"],
+                rig=rig,
+                server=sessions.get(row["name"], {}),
+                weights={
+                    "path": row["weights_path"],
+                    "sha256": row["weights_sha256"],
+                    "files": json.loads(row["weights_facts"]).get("files"),
+                },
+                settings=json.loads(row["settings"]),
+                suite=suite,
+            )
+    return found
+
+
+def changes_of(then: Standing, now: Standing) -> tuple[Change, ...]:
+    """What differs between two grounds of one candidate; where weights lie is no part of what they are."""
+    found: list[Change] = []
+    for part in ("rig", "server", "weights", "settings", "suite"):
+        sides = [dict(getattr(side, part)) for side in (then, now)]
+        for side in sides:
+            for name in ("path", "files"):  # where they lie, and what the digest says already
+                side.pop(name, None)
+            if part == "server":
+                side["loaded"] = _by_path(side.get("loaded") or {})
+        found += changes_between(*sides, path=part)
+    return tuple(found)
+
+
+def changes_since(record: Record, *, folder: Path) -> dict[str, tuple[Change, ...]]:
+    """For each candidate what has changed on this machine since its campaign: nothing is started for it.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    folder : Path
+        What relative paths of server commands are relative to.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun in it.
+    """
+    facts = campaign_facts(record)["rig"]
+    now = rig_state(facts.get("toolchains", {}), facts.get("packages", {}))
+    rig = changes_between(
+        {part: value for part, value in _rig_of(facts).items() if part in now},
+        {part: value for part, value in _rig_of(now).items() if part in facts},
+        path="rig",
+    )
+    found = {}
+    for name, then in standings(record).items():
+        path = Path(then.weights["path"]) if then.weights["path"] else None
+        digest = _digest_now(path) if path is not None else None
+        weights = changes_between({"sha256": then.weights["sha256"]}, {"sha256": digest}, path="weights")
+        known = then.server.get("program") or {}
+        program = digest_programs(list(known), folder)
+        server = changes_between(known, {one: program.get(one, ABSENT) for one in known}, path="server program")
+        loaded = then.server.get("loaded") or {}
+        now_loaded = loaded_now(loaded)
+        server = (*server, *changes_between(_by_path(loaded), _by_path(now_loaded), path="server loaded"))
+        found[name] = (*rig, *server, *weights)
+    return found
+
+
+def _by_path(loaded: Mapping[str, Any]) -> dict[str, Any]:
+    """Files and packages that a server loaded, each under its path."""
+    packages = {
+        f"{entry.get('name') or entry['module']} in {entry['root']}": {
+            name: entry.get(name) for name in ("version", "sha256", "record_sha256")
+        }
+        for entry in loaded.get("packages", ())
+    }
+    return {**loaded.get("files", {}), **packages}
+
+
+def _rig_of(facts: dict[str, Any]) -> dict[str, Any]:
+    known = {part: facts[part] for part in _RIG_PARTS if part in facts}
+    if "host" in known:
+        known["host"] = {name: value for name, value in known["host"].items() if name not in _NOT_OF_THE_RIG}
+    return known
+
+
+def _digest_now(path: Path) -> str:
+    try:
+        return digest_of_files(files_of(path))
+    except InputError:
+        return ABSENT
+
+
+def _last_sessions(record: Record) -> dict[str, dict[str, Any]]:
+    """What served each candidate last."""
+    session, candidate = schema.session, schema.candidate
+    query = (
+        sa.select(candidate.c.name, session.c.description, session.c.program, session.c.loaded, session.c.preflight)
+        .join(candidate, candidate.c.id == session.c.candidate_id)
+        .order_by(session.c.id)
+    )
+    with record.reading() as connection:
+        return {
+            row.name: {
+                "says": row.description,
+                "program": json.loads(row.program) if row.program else None,
+                "loaded": json.loads(row.loaded) if row.loaded else None,
+                "preflight": json.loads(row.preflight) if row.preflight else None,
+            }
+            for row in connection.execute(query)
+        }
+
+
+def conditions_of(record: Record, stated: tuple[str, ...]) -> dict[str, tuple[str, ...]]:
+    """For each candidate the conditions under which its verdict holds, in words.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    stated : tuple of str
+        Those that the plan states.
+    """
+    timed, ends = timed_frame(record), procedure_ends(record)
+    deep = undisturbed(timed[timed["purpose"] == "depth"]).dropna(subset=["prompt_tokens", "decode_rate_tps"])
+    table = schema.candidate
+    with record.reading() as connection:
+        rows = list(connection.execute(sa.select(table.c.name, table.c.settings).order_by(table.c.id)))
+    return {
+        row.name: (
+            *stated,
+            *_measured_under(json.loads(row.settings), deep[deep["candidate"] == row.name], ends.get(row.name, {})),
+        )
+        for row in rows
+    }
+
+
+def _measured_under(settings: dict[str, Any], deep: pd.DataFrame, ends: Ends) -> tuple[str, ...]:
+    server, speed = settings.get("server", {}), settings.get("speed", {})
+    found = []
+    if "context" in server:
+        slots = server.get("slots", 1)
+        at_once = f", {slots} requests at once" if slots > 1 else ""
+        cache = f", cache at {server['cache_bits']} bits" if "cache_bits" in server else ""
+        found.append(f"context at most {server['context']:,} tokens{cache}{at_once}")
+    floor_tps = float(speed.get("depth", {}).get("floor", 0.0))
+    depth = floor_depth(deep, floor_tps)
+    if depth is not None:
+        found.append(f"beyond {depth:,.0f} tokens of context decoding falls below {floor_tps:g} tokens/s")
+    capacity = capacity_found(speed.get("arrivals", {}), ends)
+    if capacity is not None and capacity.holds_rps:
+        serves = f", some {capacity.engineers} engineers" if capacity.engineers is not None else ""
+        found.append(f"at most {capacity.holds_rps:.3g} requests/s{serves}")
+    return tuple(found)

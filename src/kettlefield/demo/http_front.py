@@ -1,0 +1,244 @@
+"""The HTTP face that both servers have, and the log of what really happened to each request."""
+
+import asyncio
+import json
+import math
+import time
+from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, Protocol
+
+from aiohttp import web
+
+MOST_BODY_BYTES = 32 * 2**20
+
+
+class RefusedError(Exception):
+    """A request that is not carried out."""
+
+    def __init__(self, status: int, text: str, headers: Mapping[str, str] | None = None) -> None:
+        super().__init__(text)
+        self.status, self.text, self.headers = status, text, headers
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """A request as it came."""
+
+    body: dict[str, Any]
+    is_chat: bool
+    received_s: float
+
+    def number(self, name: str, default: float) -> float:
+        """A number of the request; null counts as not given.
+
+        Raises
+        ------
+        RefusedError
+            It is no number.
+        """
+        value = self.body.get(name)
+        if value is None:
+            return default
+        if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
+            raise RefusedError(400, f"{name} is no number")
+        return value
+
+
+@dataclass(slots=True, kw_only=True)
+class Piece:
+    """What one event carries."""
+
+    text: str
+    thinking: bool = False
+
+
+@dataclass(slots=True, kw_only=True)
+class Answer:
+    """A reply that is being made; its pieces are drawn one by one."""
+
+    prompt_tokens: int
+    pieces: AsyncIterator[Piece]
+    finish: Callable[[], tuple[int, str]]  # once the pieces have ended: how many tokens they were, why they ended
+    sent_s: list[float] = field(default_factory=list)  # when each piece was sent, by the monotonic clock
+
+    def usage(self) -> dict[str, int]:
+        """As the protocol tells it."""
+        made, _ = self.finish()
+        return {
+            "prompt_tokens": self.prompt_tokens,
+            "completion_tokens": made,
+            "total_tokens": self.prompt_tokens + made,
+        }
+
+
+class Backend(Protocol):
+    """What answers."""
+
+    @property
+    def server_name(self) -> str:
+        """For the Server header."""
+
+    @property
+    def health(self) -> dict[str, Any] | None:
+        """What it says when it is asked for its health; None: it is still loading."""
+
+    @property
+    def model_id(self) -> str:
+        """Of the model that is served."""
+
+    def check_key(self, header: str | None) -> bool:
+        """Whether an Authorization header lets one in."""
+
+    def work(self) -> list[Coroutine[Any, Any, None]]:
+        """What runs as long as the server does."""
+
+    def begin(self, asked: Asked) -> Answer:
+        """Start on a reply.
+
+        Raises
+        ------
+        RefusedError
+            The request cannot be carried out.
+        """
+
+    def end(self, asked: Asked, answer: Answer) -> None:
+        """The reply was drawn to its end, or whoever asked has gone."""
+
+
+Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
+
+
+class Front:
+    """Handlers in front of a backend."""
+
+    def __init__(self, backend: Backend) -> None:
+        self._backend = backend
+        self._tasks: list[asyncio.Task[None]] = []
+
+    def build(self) -> web.Application:
+        """The aiohttp application."""
+        app = web.Application(client_max_size=MOST_BODY_BYTES, middlewares=[self._check_key])
+        app.router.add_get("/health", self._health)
+        app.router.add_get("/v1/models", self._models)
+        app.router.add_post("/v1/chat/completions", self._complete)
+        app.router.add_post("/v1/completions", self._complete)
+        app.on_startup.append(self._start)
+        app.on_response_prepare.append(self._name_server)
+        return app
+
+    @web.middleware
+    async def _check_key(self, request: web.Request, handler: Handler) -> web.StreamResponse:
+        if request.method == "POST" and not self._backend.check_key(request.headers.get("Authorization")):
+            return web.json_response({"error": {"message": "wrong or missing key"}}, status=401)
+        return await handler(request)
+
+    async def _start(self, _: web.Application) -> None:
+        self._tasks = [asyncio.create_task(each) for each in self._backend.work()]
+
+    async def _health(self, _: web.Request) -> web.Response:
+        health = self._backend.health
+        if health is None:
+            return web.json_response({"status": "loading"}, status=503)
+        return web.json_response({"status": "ok", **health})
+
+    async def _models(self, _: web.Request) -> web.Response:
+        entry = {"id": self._backend.model_id, "object": "model"}
+        return web.json_response({"object": "list", "data": [entry]})
+
+    async def _complete(self, request: web.Request) -> web.StreamResponse:
+        if self._backend.health is None:
+            return _error(RefusedError(503, "the model is still loading"))
+        received_s = now_s()
+        try:
+            body = await request.json()
+        except (ValueError, RecursionError) as err:
+            return _error(RefusedError(400, f"malformed request: {type(err).__name__}"))
+        if not isinstance(body, dict):
+            return _error(RefusedError(400, "malformed request: no object"))
+        asked = Asked(body=body, is_chat=request.path.endswith("/chat/completions"), received_s=received_s)
+        try:
+            answer = self._backend.begin(asked)
+        except RefusedError as err:
+            return _error(err)
+        try:
+            return await (_stream(request, asked, answer) if body.get("stream") else _whole(asked, answer))
+        except RefusedError as err:
+            return _error(err)
+        finally:
+            self._backend.end(asked, answer)
+
+    async def _name_server(self, _: web.Request, response: web.StreamResponse) -> None:
+        response.headers["Server"] = self._backend.server_name
+
+
+async def _stream(request: web.Request, asked: Asked, answer: Answer) -> web.StreamResponse:
+    response = web.StreamResponse(headers={"Content-Type": "text/event-stream", "Cache-Control": "no-cache"})
+    await response.prepare(request)
+    if asked.is_chat:
+        await response.write(_event({"delta": {"role": "assistant", "content": ""}}))
+    try:
+        async for piece in answer.pieces:
+            delta = {"delta": {"reasoning_content" if piece.thinking else "content": piece.text}}
+            answer.sent_s.append(now_s())
+            await response.write(_event(delta if asked.is_chat else {"text": piece.text}))
+    except RefusedError as err:  # too late for a status
+        await response.write(_line({"error": _described(err)}))
+        await response.write_eof()
+        return response
+    await response.write(_event({"delta": {}} if asked.is_chat else {"text": ""}, answer.finish()[1]))
+    await response.write(_line({"choices": [], "usage": answer.usage(), "object": "chat.completion.chunk"}))
+    await response.write(b"data: [DONE]\n\n")
+    await response.write_eof()
+    return response
+
+
+async def _whole(asked: Asked, answer: Answer) -> web.Response:
+    said = "".join([piece.text async for piece in answer.pieces if not piece.thinking])
+    content = {"message": {"role": "assistant", "content": said}} if asked.is_chat else {"text": said}
+    choice = {"index": 0, **content, "finish_reason": answer.finish()[1]}
+    kind = "chat.completion" if asked.is_chat else "text_completion"
+    return web.json_response({"object": kind, "choices": [choice], "usage": answer.usage()})
+
+
+def _event(content: dict[str, Any], reason: str | None = None) -> bytes:
+    choice = {"index": 0, **content, "finish_reason": reason}
+    return _line({"object": "chat.completion.chunk", "created": int(time.time()), "choices": [choice]})
+
+
+def _line(chunk: dict[str, Any]) -> bytes:
+    return f"data: {json.dumps(chunk)}\n\n".encode()
+
+
+def _error(why: RefusedError) -> web.Response:
+    return web.json_response({"error": _described(why)}, status=why.status, headers=why.headers)
+
+
+def _described(why: RefusedError) -> dict[str, Any]:
+    return {"message": why.text, "code": why.status}
+
+
+def now_s() -> float:
+    """The monotonic clock that all processes of this host share."""
+    return time.perf_counter()
+
+
+class TrueLog:
+    """Writes what really happened to each request; the clock is the host's monotonic one, as the stopwatch's."""
+
+    def __init__(self, path: Path | None) -> None:
+        self._file = path.open("a", encoding="utf-8", buffering=1) if path is not None else None
+
+    def write(self, asked: Asked, answer: Answer, *, cached_tokens: int, prompt: str) -> None:
+        """One streamed request: when it came, when each of its pieces was sent, how its prompt begins."""
+        if self._file is None or not asked.body.get("stream"):
+            return
+        facts = {
+            "received_s": asked.received_s,
+            "sent_s": answer.sent_s,
+            "prompt_tokens": answer.prompt_tokens,
+            "cached_tokens": cached_tokens,
+            "prompt": prompt[:40],
+        }
+        self._file.write(json.dumps(facts) + "\n")

@@ -1,0 +1,152 @@
+"""The demo's folder: a plan, a simulated card and made-up weights."""
+
+from pathlib import Path
+
+from kettlefield.demo.folders import candidate_table, claim_folder, weights_path
+from kettlefield.demo.simulated_models import LEVEL_TYPES, MODELS, write_weights
+
+SOUGHT = "q4_k_m"  # the level whose capacity is sought
+DEMO_BUDGET_BYTES = 2 * 2**30
+
+CARD = """\
+# a simulated accelerator: the stand-in keeps to these figures
+name = "Samphire SK-4"
+memory_bytes = 4_294_967_296
+bandwidth_bytes_s = 960e9
+compute_flops = 40e12
+load_bytes_s = 3e9
+busy_w = 72
+"""
+
+PLAN = """\
+# A qualification of two made-up models for the berth desk of Saltmarsh Ferries.
+# Everything that a model does here is simulated; servers, HTTP and grading are real.
+title = "Which code model for the berth desk?"
+suite = "berthdesk"
+selection = "short"
+record = "record.db"
+conditions = ["for staff of the berth desk, inside its own network"]
+
+[rig]
+accelerator = "simulated:card"
+disturbed_above = 64.0  # cores: what is timed here is simulated and waits; other work of the host hardly slows it down
+memory_budget = "2 GiB"
+
+[server]
+command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card",
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "{slots}",
+           "--prompt-cache"]
+context = 2048
+slots = 6
+ready_within = "60 s"
+
+[sampling]
+temperature = 0.2
+seed = 11
+max_tokens = 950
+
+[marking]
+weight = 0.2
+
+[assessor]
+model = "sandwort-7b"
+level = "q4_k_m"
+weights = "weights/marram-1.2b-q4_k_m.gguf"
+kinds = ["explain", "page", "write"]
+pairs = 24
+weight = 0.1
+
+[assessor.server]
+command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card",
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "{slots}",
+           "--assess", "place=0.25,length=0.3,noise=0.1"]
+context = 6144
+slots = 4
+
+[speed]
+requests = 12
+reply_tokens = 48
+cached = 4
+cold_load = true
+
+[speed.depth]
+tokens = [256, 1792]
+repeats = 6
+floor = 500.0
+
+[speed.clients]
+counts = [1, 2, 4, 8]
+requests = 1
+
+[memory]
+idle_for = "0.3 s"
+leak_requests = 6
+
+[grading]
+samples = 2
+in_flight = 6
+"""
+
+CRITERIA = """
+# What would make a candidate acceptable - set before any result is seen.
+[[criterion]]
+measure = "pass_rate"
+at_least = 0.5
+
+[[criterion]]
+measure = "pass_rate"
+no_worse_than = "reference"
+margin = 0.15
+
+[[criterion]]
+measure = "first_token_s.p50"
+at_most = "150 ms"
+
+[[criterion]]
+measure = "decode_rate_tps.p50"
+at_least = "60 tokens/s"
+
+[[criterion]]
+measure = "decode_rate_tps.p50"
+at_depth = 1792
+at_least = "60 tokens/s"
+confidence = 0.85
+
+[[criterion]]
+measure = "escape_attempts"
+at_most = 0
+
+[[criterion]]
+measure = "peak_bytes"
+at_most = "2 GiB"
+"""
+
+
+def prepare_demo(folder: Path) -> Path:
+    """Write what is missing of the demo's folder; the path of its plan.
+
+    Raises
+    ------
+    InputError
+        The folder holds something else.
+    """
+    plan = claim_folder(folder)
+    (folder / "card").mkdir(exist_ok=True)
+    (folder / "card" / "card.toml").write_text(CARD, encoding="utf-8")
+    for model in MODELS.values():
+        for level in LEVEL_TYPES:
+            path = folder / weights_path(model.name, level)
+            if not path.exists():
+                write_weights(model, level, path)
+    if not plan.exists():
+        plan.write_text(PLAN + _candidates() + CRITERIA, encoding="utf-8")
+    return plan
+
+
+def _candidates() -> str:
+    sought = 'arrivals = { first_token = "250 ms", decode = 60.0, lasting = "2 s", tries = 5 }'
+    return "".join(
+        candidate_table(model.name, level, reference=number == 0, more=sought if level == SOUGHT else "")
+        for model in MODELS.values()
+        for number, level in enumerate(LEVEL_TYPES)
+    )

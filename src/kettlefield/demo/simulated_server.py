@@ -1,0 +1,184 @@
+"""The simulated inference server behind the common face: what it answers, when, and what it does to the card."""
+
+import asyncio
+import os
+from collections.abc import AsyncIterator, Coroutine
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from kettlefield import __version__
+from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, TrueLog
+from kettlefield.demo.quirks import Quirks
+from kettlefield.demo.simulated_engine import Engine, Stream
+from kettlefield.demo.simulated_judge import SimulatedAssessor
+from kettlefield.demo.simulated_models import Physics
+from kettlefield.demo.simulated_replies import Replier, Reply, tokens_of
+from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
+
+REPORT_EVERY_S = 0.05
+LOAD_STEPS = 10  # in which memory fills while the weights are read
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Settings:
+    """How the stand-in was started."""
+
+    physics: Physics
+    replier: Replier
+    assessor: SimulatedAssessor | None  # none: it does not assess
+    card: Path
+    level: str
+    context_tokens: int
+    slots: int
+    quirks: Quirks
+
+
+class SimulatedServer:
+    """A backend that replies as a made-up model would, in the time that it would take."""
+
+    def __init__(self, settings: Settings) -> None:
+        self._settings = settings
+        self._quirks = settings.quirks
+        self._engine = Engine(settings.physics, settings.slots, settings.quirks)
+        self._log = TrueLog(settings.quirks.true_log)
+        self._leaked = 0
+        self._told = (0, 0.0, False)
+        self._loaded = False
+        self._asked = 0
+        self._streams: dict[int, tuple[Stream, str]] = {}  # by their answer; with how the prompt begins
+        self.server_name = f"kettlefield-demo/{__version__} (simulated)"
+        self.model_id = f"{settings.physics.model.name}@{settings.level}"
+
+    @property
+    def health(self) -> dict[str, Any] | None:
+        """That it is simulated."""
+        return {"simulated": True} if self._loaded else None
+
+    def check_key(self, header: str | None) -> bool:
+        """Whether the key is the wanted one."""
+        return self._quirks.key is None or header == f"Bearer {self._quirks.key}"
+
+    def work(self) -> list[Coroutine[Any, Any, None]]:
+        """Loading, replying, telling the card."""
+        return [self._load(), self._engine.run(), self._report()]
+
+    def begin(self, asked: Asked) -> Answer:
+        """Queue a reply, unless a quirk forbids it.
+
+        Raises
+        ------
+        RefusedError
+            The request is malformed or too long, or too many wait.
+        """
+        self._count_request()
+        try:
+            body = asked.body
+            prompt = "\n".join(str(m["content"]) for m in body["messages"]) if asked.is_chat else str(body["prompt"])
+            cap = int(body.get("max_tokens", 512))
+            seed = int(body.get("seed") or 0)
+        except (ValueError, KeyError, TypeError) as err:
+            raise RefusedError(400, f"malformed request: {type(err).__name__}") from err
+        tokens = self._fitted(tokens_of(prompt))
+        cap = min(cap, self._settings.context_tokens - len(tokens))
+        assessor = self._settings.assessor
+        if assessor is not None and assessor.is_asked(prompt):
+            reply = Reply(assessor.reply(prompt, seed))
+        else:
+            reply = self._settings.replier.reply(prompt, seed, is_chat=asked.is_chat)
+        pieces, reason = _pieces(reply, cap)
+        stream = Stream(prompt=tokens, wanted_tokens=len(pieces))
+        drawn = self._draw(stream, pieces)
+        answer = Answer(prompt_tokens=len(tokens), pieces=drawn, finish=lambda: (len(pieces), reason))
+        self._streams[id(answer)] = (stream, prompt)
+        return answer
+
+    def end(self, asked: Asked, answer: Answer) -> None:
+        """Free the slot, and write down what really happened."""
+        stream, beginning = self._streams.pop(id(answer))
+        stream.dropped = True
+        self._log.write(asked, answer, cached_tokens=stream.cached_tokens, prompt=beginning)
+
+    def _count_request(self) -> None:
+        self._asked += 1
+        self._leaked += self._quirks.leak_bytes
+        if self._quirks.busy_after is not None and self._engine.waiting >= self._quirks.busy_after:
+            raise RefusedError(429, "too many requests are waiting", {"Retry-After": "1"})
+        if self._quirks.die_after is not None and self._asked > self._quirks.die_after:
+            print("simulated fault: the process dies", flush=True)
+            os._exit(70)
+
+    def _fitted(self, tokens: list[str]) -> list[str]:
+        """The prompt as far as it fits the context, or what the quirk does where it does not."""
+        window = self._settings.context_tokens
+        if len(tokens) + 1 <= window:
+            return tokens
+        if self._quirks.past_window == "crash":
+            print("simulated fault: the context overflows", flush=True)
+            os._exit(71)
+        if self._quirks.past_window == "refuse":
+            raise RefusedError(400, f"{len(tokens)} prompt tokens exceed the context of {window}")
+        return tokens[-(window - 1) :]
+
+    async def _draw(self, stream: Stream, pieces: list[tuple[str, bool]]) -> AsyncIterator[Piece]:
+        self._tell_card()
+        self._engine.submit(stream)
+        for number, (text, thinking) in enumerate(pieces, 1):
+            await stream.ready.get()
+            if number == len(pieces):
+                self._tell_card()  # before the end is told: whoever looks then sees the truth
+            yield Piece(text=text, thinking=thinking)
+
+    async def _load(self) -> None:
+        settings = self._settings
+        need = self._base_bytes()
+        for step in range(1, LOAD_STEPS + 1):
+            await asyncio.sleep(settings.physics.load_s() / LOAD_STEPS)
+            claim_bytes(settings.card, need * step // LOAD_STEPS)
+        self._loaded = True
+        print(f"loaded {settings.physics.model.name} (simulated): {need} bytes on the card", flush=True)
+
+    def _base_bytes(self) -> int:
+        """Memory before the first request: the whole cache at once, unless it grows on demand."""
+        settings = self._settings
+        context = 0 if self._quirks.cache_on_demand else settings.context_tokens
+        return settings.physics.memory_bytes(context, settings.slots)
+
+    async def _report(self) -> None:
+        """Keep the card's figures true: memory that grows, energy, warmth."""
+        while True:
+            await asyncio.sleep(REPORT_EVERY_S)
+            if self._loaded:
+                self._tell_card()
+
+    def _tell_card(self) -> None:
+        card, per_token = self._settings.card, self._settings.physics.model.kv_bytes_per_token
+        grown = self._engine.most_depth_tokens * per_token if self._quirks.cache_on_demand else 0
+        now = (grown + self._leaked, self._engine.joules, self._engine.throttled)
+        if now == self._told:
+            return
+        self._told = now
+        extra, joules, throttled = now
+        if extra:
+            free = self._settings.physics.card.memory_bytes - sum(others_bytes(card).values())
+            if self._base_bytes() + extra > free:
+                print(f"out of memory on the card: needs {self._base_bytes() + extra}, {free} free", flush=True)
+                os._exit(1)
+            claim_bytes(card, self._base_bytes() + extra)
+        report_work(card, joules, throttled=throttled)
+
+
+def others_bytes(card: Path) -> dict[int, int]:
+    """What other processes use on the card, in bytes by process id."""
+    return {pid: used for pid, used in used_bytes(card).items() if pid != os.getpid()}
+
+
+def _pieces(reply: Reply, cap: int) -> tuple[list[tuple[str, bool]], str]:
+    """The reply token by token with a thinking mark each, and why it ends."""
+    pieces = [(piece, True) for piece in tokens_of(reply.thinking)]
+    pieces += [(piece, False) for piece in tokens_of(reply.text)]
+    if reply.endless:
+        ending = pieces[-24:]
+        while len(pieces) <= cap:
+            pieces += ending
+    return (pieces[:cap], "length") if len(pieces) > cap else (pieces, "stop")

@@ -1,0 +1,1 @@
+"""Kinds of checks, one module each."""

@@ -1,0 +1,207 @@
+"""Checks of cost: how time and memory grow with size, and time beside the exercise's own answer.
+
+Processor time and memory are taken from the kernel after each run, so nothing that an answer does to its
+clock counts. What a start costs is measured too and taken off. Every run's result must agree with that of
+the own answer: doing nothing is fast.
+"""
+
+import json
+import secrets
+from dataclasses import dataclass, replace
+
+import msgspec
+
+from kettlefield.core.outcome import RunEnd
+from kettlefield.core.plaintext import shorten
+from kettlefield.core.statistics.trends import Ruling, Slope, fit_exponent, ratio_of_pairs
+from kettlefield.core.values import values_agree
+from kettlefield.grading.checks.check_program import run_tool
+from kettlefield.grading.checks.programs import run_case
+from kettlefield.grading.results import (
+    DETAIL_LIMIT,
+    CheckResult,
+    Finding,
+    Frame,
+    frames_of,
+    make_result,
+    plain_value,
+    start_fault,
+    stopped,
+    tail_of,
+    to_limits,
+)
+from kettlefield.sandbox.builds import Built
+from kettlefield.sandbox.isolation import Isolation
+from kettlefield.sandbox.job import RunReport
+from kettlefield.sandbox.runner import run_job
+from kettlefield.suite.format import BudgetCheck, Exercise, GrowthCheck, ProgramCase
+
+ROUNDS = (2, 4, 8)  # runs of each size; more where the interval still holds the limit
+START_RUNS = 3  # of the smallest input, for what a start costs
+SEED = 1
+MEMORY_FLOOR_BYTES = 2**20  # less growth than this cannot be told from what one start differs from the next
+
+
+class _RunError(Exception):
+    """A run did not end as it should."""
+
+    def __init__(self, end: RunEnd, words: str) -> None:
+        super().__init__(end, words)
+        self.end, self.words = end, words
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Cost:
+    """What one run took, and what it gave."""
+
+    cpu_s: float
+    peak_bytes: int
+    gave: object
+
+
+class _Bench:
+    """Runs the answer and the own answer on inputs of any size."""
+
+    def __init__(self, exercise: Exercise, check: GrowthCheck | BudgetCheck, own: Built, isolation: Isolation) -> None:
+        self._exercise, self._check, self._own, self._isolation = exercise, check, own, isolation
+        # such inputs and outputs are large by design
+        self._limits = replace(to_limits(exercise.spec.limits), output_bytes=32 * 2**20)
+        self._inputs: dict[int, str] = {}
+        self._expected: dict[int, object] = {}
+        self.wall_s = 0.0
+
+    def own(self, size: int) -> _Cost:
+        try:
+            return self._run(self._own, size)
+        except _RunError as err:
+            raise _RunError(RunEnd.RIG_FAULT, f"the exercise's own answer failed at size {size}: {err.words}") from err
+
+    def run(self, built: Built, size: int) -> _Cost:
+        """One run of the answer, its result compared with the own answer's."""
+        if size not in self._expected:
+            self._expected[size] = self.own(size).gave
+        cost = self._run(built, size)
+        if not values_agree(cost.gave, self._expected[size]):
+            raise _RunError(RunEnd.FINISHED, f"the result for an input of size {size} is wrong")
+        return cost
+
+    def _input(self, size: int) -> str:
+        if size not in self._inputs:
+            report = run_tool(self._exercise, self._check.inputs, (str(size), str(SEED)), self._isolation)
+            stop = stopped(report)
+            if stop is not None or report.exit_status != 0:
+                words = stop[1] if stop is not None else tail_of(report)
+                raise _RunError(RunEnd.RIG_FAULT, f"{self._check.inputs} failed at size {size}: {words}")
+            self._inputs[size] = report.stdout.decode("utf-8")
+        return self._inputs[size]
+
+    def _run(self, built: Built, size: int) -> _Cost:
+        text = self._input(size)
+        gave: object
+        if self._check.function is None:
+            run = run_case(ProgramCase(stdin=text), built, self._limits, self._isolation, ())
+            report, gave = run.report, run.stdout
+            if run.fault or report.exit_status != 0:
+                raise _RunError(
+                    run.end if run.fault else RunEnd.CRASHED, f"size {size}: {run.fault or tail_of(report)}"
+                )
+        else:
+            report, gave = self._call(built, text, size)
+        self.wall_s += report.wall_s
+        return _Cost(cpu_s=report.cpu_s, peak_bytes=report.peak_bytes, gave=gave)
+
+    def _call(self, built: Built, text: str, size: int) -> tuple[RunReport, object]:
+        nonce = secrets.token_hex(16)
+        order = {
+            "nonce": nonce,
+            "file": built.main,
+            "function": self._check.function,
+            "object": False,
+            "cases": [{"args": json.loads(text), "steps": []}],
+        }
+        report = run_job(built.calls_job(order, self._limits), self._isolation)
+        frames = frames_of(report.results, nonce)
+        fault = start_fault(frames) or stopped(report)
+        frame = next((frame for frame in frames if frame.case is not None), Frame())
+        if fault is None and frame.error is not None:
+            fault = frame.error.end, frame.error.words
+        if fault is None and frame.value is msgspec.UNSET:
+            fault = RunEnd.CRASHED, f"ended in mid-run: {tail_of(report)}"
+        if fault is not None:
+            raise _RunError(fault[0], f"size {size}: {fault[1]}")
+        return report, plain_value(frame.value)
+
+
+def run_growth(exercise: Exercise, check: GrowthCheck, built: Built, own: Built, isolation: Isolation) -> CheckResult:
+    """Fit the exponents of time and memory; what stays undecided after many rounds is a fault of the rig."""
+    bench = _Bench(exercise, check, own, isolation)
+    wanted = {"time": check.time_below, **({"memory": check.memory_below} if check.memory_below is not None else {})}
+    costs: list[tuple[int, _Cost]] = []
+    try:
+        start = [bench.run(built, 1) for _ in range(START_RUNS)]
+        base_s = min(cost.cpu_s for cost in start)
+        base_bytes = min(cost.peak_bytes for cost in start)
+        for rounds in ROUNDS:
+            while len(costs) < rounds * len(check.sizes):
+                costs += [(size, bench.run(built, size)) for size in check.sizes]
+            sizes = [size for size, _ in costs]
+            slopes = {"time": fit_exponent(sizes, [cost.cpu_s - base_s for _, cost in costs])}
+            if "memory" in wanted:
+                grown = [max(MEMORY_FLOOR_BYTES, cost.peak_bytes - base_bytes) for _, cost in costs]
+                slopes["memory"] = fit_exponent(sizes, grown)
+            rulings = {name: slopes[name].rule(limit) for name, limit in wanted.items()}
+            if Ruling.BEYOND in rulings.values() or set(rulings.values()) == {Ruling.WITHIN}:
+                break
+    except _RunError as err:
+        return _failed(check, err, bench.wall_s)
+    words = {name: f"{name} grows as size to the power {_words(slopes[name])}" for name in wanted}
+    return _ruled(check, rulings, words, {name: f"allowed is below {limit:g}" for name, limit in wanted.items()}, bench)
+
+
+def run_budget(exercise: Exercise, check: BudgetCheck, built: Built, own: Built, isolation: Isolation) -> CheckResult:
+    """Run the answer and the own answer in turn, and compare their processor time less what a start costs."""
+    bench = _Bench(exercise, check, own, isolation)
+    pairs: list[tuple[float, float]] = []
+    try:
+        base_s = min(bench.run(built, 1).cpu_s for _ in range(START_RUNS))
+        own_base_s = min(bench.own(1).cpu_s for _ in range(START_RUNS))
+        for rounds in ROUNDS:
+            while len(pairs) < rounds + 1:
+                ours = bench.own(check.size).cpu_s - own_base_s
+                pairs.append((bench.run(built, check.size).cpu_s - base_s, ours))
+            ratio = ratio_of_pairs([pair[0] for pair in pairs], [pair[1] for pair in pairs])
+            ruling = ratio.rule(check.at_most)
+            if ruling is not Ruling.UNDECIDED:
+                break
+    except _RunError as err:
+        return _failed(check, err, bench.wall_s)
+    words = {"time": f"it takes {_words(ratio)} times as long as the exercise's own answer"}
+    return _ruled(check, {"time": ruling}, words, {"time": f"allowed is below {check.at_most:g}"}, bench)
+
+
+def _words(slope: Slope) -> str:
+    return f"{slope.value:.2f} [{slope.low:.2f}, {slope.high:.2f}]"
+
+
+def _ruled(
+    check: GrowthCheck | BudgetCheck,
+    rulings: dict[str, Ruling],
+    words: dict[str, str],
+    allowed: dict[str, str],
+    bench: _Bench,
+) -> CheckResult:
+    faults = [f"{words[name]}, {allowed[name]}" for name, ruling in rulings.items() if ruling is not Ruling.WITHIN]
+    undecided = Ruling.BEYOND not in rulings.values() and Ruling.UNDECIDED in rulings.values()
+    said = "; ".join(faults)
+    finding = Finding(
+        end=RunEnd.RIG_FAULT if undecided else RunEnd.FINISHED,
+        agreed=len(rulings) - len(faults),
+        detail=f"undecided after {ROUNDS[-1]} rounds: {said}" if undecided else said,
+        feedback="" if undecided else "the result is right, but it costs too much on large inputs" if faults else "",
+    )
+    return make_result(check, finding, len(rulings), bench.wall_s)
+
+
+def _failed(check: GrowthCheck | BudgetCheck, err: _RunError, wall_s: float) -> CheckResult:
+    said = shorten(err.words, DETAIL_LIMIT)
+    return make_result(check, Finding(end=err.end, agreed=0, detail=said, feedback=said), 1, wall_s)

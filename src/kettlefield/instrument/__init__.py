@@ -1,1 +1,0 @@
-"""Procedures that measure."""

@@ -1,0 +1,130 @@
+"""How far an assessor can be trusted: its leans, how it follows the checks, and whether its marks may be used."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import sqlalchemy as sa
+
+from kettlefield.core.statistics.estimate import Estimate
+from kettlefield.marking.blind_replies import Item
+from kettlefield.marking.judge_protocol import (
+    Choice,
+    Compared,
+    follows_checks,
+    length_lean,
+    place_lean,
+    same_in_both_orders,
+)
+from kettlefield.marking.marks import Agreement, agreement_between, parting_by_checks
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+
+LEAST_SHARED = 10  # replies marked by both, below which no agreement is believed
+ALIKE = 1e-9  # scores that differ by less are the same
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Trust:
+    """One assessor, measured before it is believed."""
+
+    assessor: str
+    asked: int
+    faults: int  # answers that hold neither mark nor choice
+    place: Estimate | None  # how much more often the first place wins; 0 without a lean
+    length: Estimate | None  # how often the longer wins of two that the checks find alike; 0.5 without a lean
+    both_orders: Estimate | None  # how often the same one wins in either order
+    follows: Estimate | None  # how often the one wins that the checks find better
+    parting: Estimate | None  # how often a reply that passes is marked above one that fails
+    same_again: Estimate | None  # how often the mark is the same when it is asked again
+    with_people: Agreement
+    marks: Mapping[str, float]  # item -> mean over the rounds
+
+
+def trusts(record: Record, items: Sequence[Item], human: Mapping[str, float]) -> tuple[Trust, ...]:
+    """Every assessor that a record holds answers of.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    items : sequence of Item
+        The replies that were put to it.
+    human : mapping
+        Item -> mean of the human marks.
+    """
+    table = schema.assessment
+    with record.reading() as connection:
+        rows = connection.execute(sa.select(table).order_by(table.c.id)).all()
+    by_digest = {item.digest: item for item in items}
+    names = dict.fromkeys(row.assessor for row in rows)
+    return tuple(_trust(name, [row for row in rows if row.assessor == name], by_digest, human) for name in names)
+
+
+def _trust(assessor: str, rows: Sequence[sa.Row[Any]], items: Mapping[str, Item], human: Mapping[str, float]) -> Trust:
+    singles: dict[str, list[int]] = {}
+    compared: list[Compared] = []
+    orders: dict[tuple[str, str, int], Choice] = {}
+    for row in rows:
+        if row.value is not None:
+            singles.setdefault(row.first_item, []).append(row.value)
+        elif row.choice is not None and row.first_item in items and row.second_item in items:
+            one, other = items[row.first_item], items[row.second_item]
+            orders[one.digest, other.digest, row.round] = row.choice
+            compared.append(
+                Compared(
+                    pair=" ".join(sorted((one.digest, other.digest))),
+                    choice=row.choice,
+                    longer=_which(one.length_chars, other.length_chars),
+                    better=_which(one.score, other.score),
+                )
+            )
+    both = [
+        (choice, orders[other, one, number])
+        for (one, other, number), choice in orders.items()
+        if one < other and (other, one, number) in orders
+    ]
+    marks = {item: float(np.mean(values)) for item, values in singles.items()}
+    return Trust(
+        assessor=assessor,
+        asked=len(rows),
+        faults=sum(bool(row.fault) for row in rows),
+        place=place_lean(compared),
+        length=length_lean(compared),
+        both_orders=same_in_both_orders(both),
+        follows=follows_checks(compared),
+        parting=parting_by_checks(list(items.values()), marks),
+        same_again=same_in_both_orders(_again(singles)),
+        with_people=agreement_between(assessor, "people", marks, human),
+        marks=marks,
+    )
+
+
+def _which(one: float, other: float) -> Choice:
+    if abs(one - other) < ALIKE:
+        return "equal"
+    return "first" if one > other else "second"
+
+
+def _again(singles: Mapping[str, Sequence[int]]) -> list[tuple[Choice, Choice]]:
+    """Marks of the same reply in two rounds, as pairs that agree or do not."""
+    pairs = [(values[0], later) for values in singles.values() for later in values[1:]]
+    return [("equal", "equal") if one == later else ("first", "first") for one, later in pairs]
+
+
+def why_not_used(trust: Trust, wanted: float) -> str:
+    """Why an assessor's marks are shown and not used; empty when they may be used.
+
+    The lower end of its agreement with people must clear what the plan wants: without people's marks on the
+    same replies, nothing does.
+    """
+    kappa, both = trust.with_people.kappa, trust.with_people.both
+    if kappa is None or both < LEAST_SHARED:
+        return (
+            f"people marked {both} of the same replies, {LEAST_SHARED} are needed: its agreement with them is unknown"
+        )
+    if kappa.low is None or kappa.low < wanted:
+        low = f"{kappa.low:.2f}" if kappa.low is not None else "nothing"
+        return f"agreement with people is at least {low} only (kappa {kappa.value:.2f}), wanted {wanted:.2f}"
+    return ""

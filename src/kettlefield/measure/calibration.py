@@ -1,0 +1,205 @@
+"""The instrument's own error on this rig: the whole measuring path against a server whose true moments are known."""
+
+import asyncio
+import os
+import subprocess
+import sys
+import time
+from collections.abc import Awaitable, Callable, Iterator
+from contextlib import contextmanager
+
+import msgspec
+import numpy as np
+import psutil
+
+from kettlefield.core.errors import RigError
+from kettlefield.core.timing.timeline import quantile
+from kettlefield.measure.little_beat import REAL_STREAMS, Found, ask_little
+from kettlefield.measure.metronome import true_moments
+from kettlefield.measure.sampler import Sampler
+from kettlefield.rig.host import recall, remember
+from kettlefield.server.exchange import Ask, Exchange
+from kettlefield.server.http_client import HttpClient
+
+STREAMS = (1, 8, 32, 64)
+SAMPLER_HZ = 20
+RATE_HZ = 50
+CACHE = "calibration"
+
+
+class StreamError(msgspec.Struct, frozen=True, kw_only=True):
+    """The error with so many streams at once; seconds, later than the truth where above 0."""
+
+    streams: int
+    events: int
+    bias_s: float  # mean over all events
+    first_p50_s: float  # of a reply's first event
+    first_p99_s: float
+    gap_p50_s: float  # size of the error of a gap between two events
+    gap_p99_s: float
+    event_p99_s: float  # of any event
+    cpu_share: float  # of one core, all of this process
+    resident_bytes: int  # of this process, when it was done
+
+
+class Calibration(msgspec.Struct, frozen=True, kw_only=True):
+    """What a calibration found."""
+
+    at: float  # seconds since the epoch
+    streams: tuple[StreamError, ...]
+    floor_s: float  # 99 of 100 events of a single stream are stamped within this of the truth
+    real: tuple[StreamError, ...] = ()  # against the little model, which keeps a core busy meanwhile
+    sampler_hz: float
+    sampler_share: float  # of one core
+    sampler_looks: int
+    disturbed: str | None = None  # what the host was busy with meanwhile: then calibrate again when it is quiet
+    sampler_missed: int  # looks that the schedule asked for and that were not taken
+
+
+def calibrate(seconds: float, tell: Callable[[str], None], *, real: bool = False) -> Calibration:
+    """Measure this rig's errors; takes four times ``seconds``.
+
+    Parameters
+    ----------
+    seconds : float
+        For each number of streams, above 0.
+    tell : callable
+        Told what is being done.
+    real : bool
+        Against the little model too: a server that really works, and does so unevenly.
+
+    Raises
+    ------
+    RigError
+        A server does not start.
+    """
+    errors = []
+    with _metronome() as (port, pid):
+        sampler = Sampler(pid, None, 1 / SAMPLER_HZ)
+        began_s = time.perf_counter()
+        try:
+            for count in STREAMS:
+                tell(f"{count} streams")
+                errors.append(_run(_one(count, beat(port, count, seconds))))
+        finally:
+            lasted_s = time.perf_counter() - began_s
+            seen = sampler.finish_phase("calibration")
+            disturbed = sampler.disturbed(began_s, began_s + lasted_s)
+            sampler.stop()
+    worked = []
+    if real:
+        for count in REAL_STREAMS:
+            tell(f"{count} streams of the little model")
+            worked.append(_run(_one(count, ask_little(count, seconds))))
+    looks = len(seen.samples) - 1 if seen is not None else 0  # one of them was ours
+    return Calibration(
+        at=time.time(),
+        streams=tuple(errors),
+        floor_s=max(0.0, *(rows[0].event_p99_s for rows in (errors, worked) if rows)),
+        real=tuple(worked),
+        sampler_hz=SAMPLER_HZ,
+        sampler_share=sampler.cpu_s / lasted_s,
+        sampler_looks=looks,
+        disturbed=disturbed,
+        sampler_missed=max(0, int(lasted_s * SAMPLER_HZ) - looks),
+    )
+
+
+def stored_calibration(fingerprint: str) -> Calibration | None:
+    """What was found last on the rig with this fingerprint."""
+    found = recall(CACHE, fingerprint)
+    try:
+        return msgspec.convert(found, Calibration) if found is not None else None
+    except msgspec.ValidationError:
+        return None  # written by another version
+
+
+def store_calibration(fingerprint: str, found: Calibration) -> None:
+    """Keep it for the campaigns that come."""
+    remember(CACHE, fingerprint, msgspec.to_builtins(found))
+
+
+def _run(work: "asyncio.Future[StreamError] | object") -> StreamError:
+    try:
+        import uvloop  # noqa: PLC0415 - as the campaign runs
+    except ImportError:
+        return asyncio.run(work)  # type: ignore[arg-type]
+    return uvloop.run(work)  # type: ignore[arg-type]
+
+
+async def beat(port: int, count: int, seconds: float) -> Found:
+    """Ask the server on the beat with so many clients for so long.
+
+    Returns
+    -------
+    list of (true_s, seen_s)
+        For each reply the moments at which its events were sent and stamped, each of shape (events,), on one
+        clock, in seconds.
+
+    Raises
+    ------
+    RigError
+        The server fails.
+    """
+    client = HttpClient(f"http://127.0.0.1:{port}", reply_within_s=60, model="metronome")
+    ask = Ask(messages=({"role": "user", "content": "beat"},), sampling={})
+    until_s = time.perf_counter() + seconds
+    done: list[Exchange] = []
+
+    async def stream(number: int) -> None:
+        # out of step with the others: real clients do not all begin anew at the same moment
+        await asyncio.sleep(number / count / RATE_HZ * 10)
+        while time.perf_counter() < until_s:
+            done.append(await client.ask(ask))
+
+    await asyncio.gather(*(stream(number) for number in range(count)))
+    await client.close()
+    found = []
+    for exchange in done:
+        true_s = np.asarray(true_moments(exchange.text.encode()))
+        seen_s = np.asarray(exchange.trace.stamps_s) + exchange.sent_s
+        if exchange.fault is not None or len(true_s) != len(seen_s) or not len(true_s):
+            raise RigError(f"the calibration's own server failed: {exchange.fault}", "calibrate", "Try again.")
+        found.append((true_s, seen_s))
+    return found
+
+
+async def _one(count: int, asking: Awaitable[Found]) -> StreamError:
+    before, began_s = time.process_time(), time.perf_counter()
+    found = await asking
+    cpu, lasted = time.process_time() - before, time.perf_counter() - began_s
+    lags, firsts, gaps = [], [], []
+    for true_s, seen_s in found:
+        lags += list(seen_s - true_s)
+        firsts.append(float(seen_s[0] - true_s[0]))
+        gaps += list(np.abs(np.diff(seen_s) - np.diff(true_s)))
+    return StreamError(
+        streams=count,
+        events=len(lags),
+        bias_s=float(np.mean(lags)),
+        first_p50_s=quantile(firsts, 0.5),
+        first_p99_s=quantile(firsts, 0.99),
+        gap_p50_s=quantile(gaps, 0.5),
+        gap_p99_s=quantile(gaps, 0.99),
+        event_p99_s=quantile(lags, 0.99),
+        cpu_share=cpu / lasted,
+        resident_bytes=int(psutil.Process(os.getpid()).memory_info().rss),
+    )
+
+
+@contextmanager
+def _metronome() -> Iterator[tuple[int, int]]:
+    """The server's port and process id."""
+    command = [sys.executable, "-m", "kettlefield.demo.metronome", "--rate", str(RATE_HZ)]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+    try:
+        assert process.stdout is not None  # noqa: S101 - it is a pipe
+        port = process.stdout.readline().strip()
+        if not port.isdigit():
+            raise RigError("the server on the beat did not start", "calibrate", "See `kettlefield rig`.")
+        yield int(port), process.pid
+    finally:
+        process.kill()
+        process.wait()
+        if process.stdout is not None:
+            process.stdout.close()

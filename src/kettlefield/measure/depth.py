@@ -1,0 +1,81 @@
+"""First token and decode rate as the context fills, and what happens past its end."""
+
+import dataclasses
+
+from kettlefield.core.plaintext import shorten
+from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed, lead
+
+DEPTH, PAST_WINDOW, SYSTEM = "depth", "past-window", "system"
+BEYOND = 1.3  # of the window: beyond it under any tokenizer's slack
+CUT_BELOW = 0.95  # a server that counts fewer tokens than this share of the window has cut the prompt
+MARGIN_TOKENS = 64  # of the window kept free for the frame round a prompt
+
+
+async def time_depths(
+    bench: Bench, depths: tuple[int, ...], *, window: int, repeats: int, reply_tokens: int
+) -> Procedure:
+    """Time requests whose prompts fill the context to each depth; one that the window cannot hold is left out.
+
+    Parameters
+    ----------
+    bench : Bench
+        Of a server that is ready and idle.
+    depths : tuple of int
+        Tokens; tried in rising order.
+    window : int
+        The context that the plan configured, in tokens.
+    repeats, reply_tokens : int
+        Requests at each depth, and the cap of each.
+    """
+    left_out = [depth for depth in depths if depth + reply_tokens + MARGIN_TOKENS > window]
+    for depth in sorted(set(depths) - set(left_out)):
+        for _ in range(repeats):
+            if bench.budget.is_spent:
+                yield Ended(name=DEPTH, why=BUDGET, facts={"depth_tokens": depth})
+                return
+            exchange = await bench.counted(await bench.ask(bench.filler(depth), reply_tokens))
+            guess = {"guessed": True} if bench.prompts_guessed else {}
+            yield Timed(purpose=DEPTH, exchange=exchange, point={"depth_tokens": depth, **guess})
+            if exchange.fault is not None:
+                yield Ended(name=DEPTH, why=exchange.fault, facts={"depth_tokens": depth})
+                return
+    yield Ended(name=DEPTH, why=DONE, facts={"left_out_tokens": left_out})
+
+
+async def try_past_window(bench: Bench, *, window: int) -> Procedure:
+    """One prompt that the window cannot hold: a clear error, a silent cut, or a crash?"""
+    exchange = await bench.ask(bench.filler(round(window * BEYOND)), 16)
+    yield Timed(purpose=PAST_WINDOW, exchange=exchange, point={"depth_tokens": round(window * BEYOND)})
+    counted = exchange.trace.prompt_tokens
+    if not bench.is_alive():
+        what = "the server died"
+    elif exchange.fault is not None:
+        what = f"an error: {shorten(exchange.fault, 160)}"
+    elif counted is None:
+        what = "it answers and does not say how much of the prompt it read"
+    elif counted <= window:
+        what = f"it answers, the prompt silently cut to {counted} tokens"
+    else:
+        what = f"it answers and read all {counted} tokens: its window is larger than the plan says"
+    yield Ended(name=PAST_WINDOW, why=DONE, facts={"behaviour": what, "prompt_tokens": counted})
+
+
+async def time_system_prompt(bench: Bench, *, system_tokens: int, repeats: int, reply_tokens: int) -> Procedure:
+    """Short requests under one long system prompt, as coding agents send it: the first reads it, later ones may
+    find it in the server's cache.
+    """
+    system = lead() + bench.filler(system_tokens)
+    for number in range(repeats + 1):
+        ask = bench.frame(lead() + "Which ship is moored last?")
+        if ask.is_chat:
+            ask = dataclasses.replace(ask, messages=({"role": "system", "content": system}, *ask.messages[-1:]))
+        else:
+            ask = dataclasses.replace(
+                ask, messages=({"role": "prompt", "content": system + ask.messages[0]["content"]},)
+            )
+        exchange = await bench.client.ask(bench.capped(ask, reply_tokens))
+        yield Timed(purpose=SYSTEM, exchange=exchange, point={"system_tokens": system_tokens, "first": number == 0})
+        if exchange.fault is not None:
+            yield Ended(name=SYSTEM, why=exchange.fault)
+            return
+    yield Ended(name=SYSTEM, why=DONE)

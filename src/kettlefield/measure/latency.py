@@ -1,0 +1,105 @@
+"""Single-stream latency over a grid of prompt and reply lengths, after a warm-up."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from kettlefield.core.timing.pacing import is_precise, is_settled
+from kettlefield.core.timing.timeline import read_figures
+from kettlefield.measure.procedure import BUDGET, DONE, PRECISE, Bench, Ended, Procedure, Timed, lead
+from kettlefield.server.exchange import Ask
+
+MOST_WARM_UPS = 12  # a server that has not settled by then is timed as it is, and the record says so
+LATENCY, WARM_UP = "latency", "warm-up"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Grid:
+    """What to time."""
+
+    warm_up: int  # requests at the least
+    requests: int  # at each point, at the most
+    prompt_tokens: tuple[int, ...]  # none: the suite's own prompts
+    reply_tokens: tuple[int, ...]
+    precision: float  # 0: never stop early
+
+
+async def warm_up(bench: Bench, asks: Sequence[Ask], least: int) -> Procedure:
+    """Put the same prompt until three first-token times in a row lie close together, `least` times or more.
+
+    With ``least`` 0 nothing is asked.
+    """
+    times: list[float] = []
+    while least and len(times) < MOST_WARM_UPS and (len(times) < least or not is_settled(times)):
+        exchange = await bench.client.ask(_unique(bench, asks[0], 16))
+        yield Timed(purpose=WARM_UP, exchange=exchange)
+        if exchange.fault is not None:
+            yield Ended(name=WARM_UP, why=exchange.fault)
+            return
+        times.append(exchange.trace.stamps_s[0] if exchange.trace.stamps_s else exchange.trace.finished_s)
+    yield Ended(name=WARM_UP, why=DONE, facts={"requests": len(times), "settled": is_settled(times)})
+
+
+async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict[str, int]) -> Procedure:
+    """Time requests one after the other at every point of the grid.
+
+    Parameters
+    ----------
+    bench : Bench
+        Of a server that is ready and idle.
+    asks : sequence of Ask
+        The suite's prompts, taken in turn where the grid names no prompt length.
+    grid : Grid
+        What to time.
+    done : dict
+        Requests that the record holds already, by `point_name`.
+    """
+    reasons: dict[str, str] = {}  # why each point ended
+    for prompt_tokens in grid.prompt_tokens or (None,):
+        for reply_tokens in grid.reply_tokens:
+            point = {"prompt_tokens": prompt_tokens, "reply_tokens": reply_tokens}
+            firsts: list[float] = []
+            rates: list[float] = []
+            fitting = list(asks)
+            number = done.get(point_name(point), 0)
+            while number < grid.requests:
+                if bench.budget.is_spent:
+                    yield Ended(name=LATENCY, why=BUDGET, facts={"points": reasons, "cut_short": point_name(point)})
+                    return
+                ask = fitting[number % len(fitting)]
+                request = _request(bench, ask, prompt_tokens, reply_tokens)
+                exchange = await bench.counted(await bench.client.ask(request))
+                if exchange.over_context and prompt_tokens is None and len(fitting) > 1:
+                    fitting.remove(ask)  # that exercise cannot be asked either; another's prompt is timed
+                    continue
+                number += 1
+                yield Timed(purpose=LATENCY, exchange=exchange, point=point)
+                if exchange.fault is not None:
+                    yield Ended(name=LATENCY, why=exchange.fault, facts={"points": reasons})
+                    return
+                figures = read_figures(exchange.trace)
+                firsts += [figures.first_token_s] if figures.first_token_s else []
+                rates += [figures.decode_rate_tps] if figures.decode_rate_tps else []
+                if is_precise(firsts, grid.precision) and is_precise(rates, grid.precision):
+                    reasons[point_name(point)] = PRECISE
+                    break
+            reasons.setdefault(point_name(point), DONE)
+    why = PRECISE if set(reasons.values()) == {PRECISE} else DONE
+    yield Ended(name=LATENCY, why=why, facts={"points": reasons})
+
+
+def point_name(point: Mapping[str, object]) -> str:
+    """A point of a procedure as one text."""
+    return ", ".join(f"{name} {value}" for name, value in sorted(point.items()) if value is not None)
+
+
+def _request(bench: Bench, ask: Ask, prompt_tokens: int | None, reply_tokens: int) -> Ask:
+    if prompt_tokens is None:
+        return _unique(bench, ask, reply_tokens)
+    return bench.capped(bench.frame(lead() + bench.filler(prompt_tokens)), reply_tokens)
+
+
+def _unique(bench: Bench, pattern: Ask, reply_tokens: int) -> Ask:
+    """The request with a first line that occurred never before."""
+    *before, last = pattern.messages
+    fresh = {**last, "content": lead() + last["content"]}
+    return bench.capped(Ask(messages=(*before, fresh), sampling={}, is_chat=pattern.is_chat), reply_tokens)

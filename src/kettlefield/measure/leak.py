@@ -1,0 +1,21 @@
+"""Many alike requests one after the other: does memory grow with each?"""
+
+from kettlefield.measure.concurrency import LOAD_TOKENS
+from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed
+
+LEAK = "leak"
+REPLY_TOKENS = 8
+
+
+async def watch_for_leak(bench: Bench, requests: int) -> Procedure:
+    """Ask short requests; memory is looked at after each by whoever keeps them."""
+    for number in range(1, requests + 1):
+        if bench.budget.is_spent:
+            yield Ended(name=LEAK, why=BUDGET, facts={"requests": number - 1})
+            return
+        exchange = await bench.ask(bench.filler(LOAD_TOKENS), REPLY_TOKENS)
+        yield Timed(purpose=LEAK, exchange=exchange, point={"number": number})
+        if exchange.fault is not None:
+            yield Ended(name=LEAK, why=exchange.fault, facts={"requests": number})
+            return
+    yield Ended(name=LEAK, why=DONE, facts={"requests": requests})

@@ -1,0 +1,122 @@
+"""Open loop: requests that arrive at random whatever the server does, and the highest rate at which limits hold."""
+
+import asyncio
+import time
+from dataclasses import asdict, dataclass
+
+from kettlefield.core.timing.pacing import Bracket, arrival_times
+from kettlefield.core.timing.timeline import quantile, read_figures
+from kettlefield.measure.concurrency import LOAD_TOKENS
+from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed
+from kettlefield.server.exchange import Exchange
+
+ARRIVALS = "arrivals"
+LEAST_REQUESTS = 8  # fewer arrivals say nothing of a p95
+MOST_REQUESTS = 600  # more say nothing new, and a server that cannot keep up would be buried
+DRAIN = 1.0  # of the schedule's length: how long the last replies are waited for
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Limits:
+    """When a rate holds."""
+
+    first_token_s: float  # p95, from the scheduled moment
+    decode_rate_tps: float  # p10
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Try:
+    """One rate."""
+
+    rate_rps: float
+    requests: int
+    unanswered: int  # faults, refusals, and replies that were still under way when the time was over
+    first_token_p95_s: float | None
+    decode_p10_tps: float | None
+    held: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Search:
+    """How capacity is sought."""
+
+    first_rate_rps: float
+    lasting_s: float
+    tries: int
+    reply_tokens: int
+    seed: int
+
+
+async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Procedure:
+    """Try rates - doubled or halved at first, then in between - until the highest that holds is bracketed."""
+    bracket, tries = Bracket(), list[Try]()
+    while len(tries) < search.tries:
+        rate = bracket.next_rate(search.first_rate_rps)
+        if rate is None:
+            break
+        if bench.budget.is_spent:
+            yield Ended(name=ARRIVALS, why=BUDGET, facts=_facts(bracket, tries))
+            return
+        # a slow rate needs a longer schedule before enough has arrived, a fast one has enough sooner
+        lasting_s = min(max(search.lasting_s, LEAST_REQUESTS / rate), MOST_REQUESTS / rate)
+        moments = arrival_times(rate, lasting_s, search.seed)
+        answered, unanswered = await _send(bench, moments, search.reply_tokens, lasting_s * DRAIN)
+        for exchange, lag_s in answered:
+            yield Timed(purpose=ARRIVALS, exchange=exchange, point={"rate_rps": rate}, scheduled_lag_s=lag_s)
+        tries.append(_judge(rate, answered, unanswered, limits))
+        bracket = bracket.after(rate, held=tries[-1].held)
+        if not bench.is_alive():
+            yield Ended(name=ARRIVALS, why="the server died under load", facts=_facts(bracket, tries))
+            return
+    yield Ended(name=ARRIVALS, why=DONE, facts=_facts(bracket, tries))
+
+
+def _facts(bracket: Bracket, tries: list[Try]) -> dict[str, object]:
+    return {"capacity_rps": bracket.holds, "fails_at_rps": bracket.fails, "tries": [asdict(one) for one in tries]}
+
+
+async def _send(
+    bench: Bench, moments: tuple[float, ...], reply_tokens: int, drain_s: float
+) -> tuple[list[tuple[Exchange, float]], int]:
+    """Send at the scheduled moments whatever has been answered by then; replies with their lag, and the number of
+    those still under way at the end.
+    """
+    began_s = time.perf_counter()
+
+    async def one(moment_s: float) -> tuple[Exchange, float]:
+        await asyncio.sleep(max(0.0, began_s + moment_s - time.perf_counter()))
+        exchange = await bench.ask(bench.filler(LOAD_TOKENS), reply_tokens)
+        return exchange, exchange.sent_s - (began_s + moment_s)
+
+    tasks = [asyncio.create_task(one(moment)) for moment in moments]
+    if not tasks:
+        return [], 0
+    left_s = moments[-1] + drain_s
+    done, late = await asyncio.wait(tasks, timeout=left_s)
+    for task in late:
+        task.cancel()
+    await asyncio.gather(*late, return_exceptions=True)
+    return [task.result() for task in tasks if task in done], len(late)
+
+
+def _judge(rate: float, answered: list[tuple[Exchange, float]], unanswered: int, limits: Limits) -> Try:
+    good = [(read_figures(exchange.trace), lag) for exchange, lag in answered if exchange.fault is None]
+    firsts = [lag + figures.first_token_s for figures, lag in good if figures.first_token_s is not None]
+    rates = [figures.decode_rate_tps for figures, _ in good if figures.decode_rate_tps is not None]
+    refused = len(answered) - len(good) + unanswered
+    p95 = quantile(firsts, 0.95) if firsts else None
+    p10 = quantile(rates, 0.10) if rates else None
+    held = (
+        not refused
+        and p95 is not None
+        and p95 <= limits.first_token_s
+        and (limits.decode_rate_tps <= 0 or (p10 is not None and p10 >= limits.decode_rate_tps))
+    )
+    return Try(
+        rate_rps=rate,
+        requests=len(answered) + unanswered,
+        unanswered=refused,
+        first_token_p95_s=p95,
+        decode_p10_tps=p10,
+        held=held,
+    )

@@ -1,0 +1,122 @@
+"""What the timing procedures share: what they are given and yield, their time limit, prompts of a wanted length."""
+
+import dataclasses
+import random
+import time
+import uuid
+from collections.abc import AsyncIterator, Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
+
+BERTHS = ("North 1", "North 2", "Spit", "Quarry Stage", "Gullholm", "Marsh Stage")
+SHIPS = ("Teal", "Knot", "Ruff", "Smew", "Eider", "Turnstone")
+DOINGS = ("cleared", "moored", "waits for the tide", "loads vehicles", "shifts berth", "reports fog")
+WISH = "Write on: add entries of the same form, one a line, as many as you can.\n"
+
+
+def berth_log(chars: int, rng: random.Random) -> str:
+    """Log entries of at least so many characters, the wish to write on included.
+
+    Parameters
+    ----------
+    chars : int
+        Wanted length; the text is at most one entry longer, and never shorter than the wish.
+    rng : random.Random
+        What is in the entries.
+    """
+    lines, length = [], len(WISH)
+    while length < chars:
+        line = (
+            f"{rng.randrange(24):02}:{rng.randrange(60):02} {rng.choice(SHIPS)} {rng.choice(DOINGS)} at "
+            f"{rng.choice(BERTHS)}, {rng.randrange(90)} vehicles, {rng.randrange(400)} aboard\n"
+        )
+        lines.append(line)
+        length += len(line)
+    return "".join(lines) + WISH
+
+
+DONE, PRECISE, BUDGET = "done", "precise", "budget"
+GUESSED_CHARS_PER_TOKEN = 3.2  # of prompts in prose and code; a figure that rests on it is marked as a guess
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Timed:
+    """One timed request."""
+
+    purpose: str  # "warm-up", or what the procedure calls it
+    exchange: Exchange
+    point: dict[str, Any] = field(default_factory=dict)  # what of the procedure
+    scheduled_lag_s: float | None = None  # sent so much after its scheduled moment
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ended:
+    """The end of a procedure."""
+
+    name: str
+    why: str  # DONE, PRECISE, BUDGET, or a fault in words
+    facts: dict[str, Any] = field(default_factory=dict)  # what it found out as a whole; units in the names
+
+
+Procedure = AsyncIterator[Timed | Ended]
+
+
+def lead() -> str:
+    """A first line that occurred never before: no prompt cache answers for what follows."""
+    return f"Request {uuid.uuid4().hex}.\n\n"
+
+
+LEAD_CHARS = len(lead())
+
+
+class Budget:
+    """Time that a part may take."""
+
+    def __init__(self, seconds: float) -> None:
+        self._until_s = time.monotonic() + seconds
+
+    @property
+    def is_spent(self) -> bool:
+        """Whether it is over."""
+        return time.monotonic() >= self._until_s
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bench:
+    """A server that is ready and idle, and how it is asked."""
+
+    client: ChatClient
+    sampling: dict[str, Any]  # as sent; the cap is set by the procedure
+    frame: Callable[[str], Ask]  # a user's text as the plan's prompt style puts it
+    budget: Budget
+    is_alive: Callable[[], bool]  # whether the server's process still runs, as far as we can know
+    chars_per_token: float = GUESSED_CHARS_PER_TOKEN  # of the filler: measured as soon as the server counts for us
+    frame_tokens: float | None = None  # of a prompt beside its filler, its unique line included; None: by characters
+    prompts_guessed: bool = False  # the server counts no prompt tokens: lengths are by that guess
+    counts_apart: bool = False  # it counts them only without streaming
+
+    async def ask(self, text: str, reply_tokens: int, *, unique: bool = True) -> Exchange:
+        """Ask with a cap. A unique text starts with a line that occurred never before, so that no prompt
+        cache answers for the prefill.
+        """
+        return await self.client.ask(self.capped(self.frame(lead() + text if unique else text), reply_tokens))
+
+    async def counted(self, exchange: Exchange) -> Exchange:
+        """The exchange with its prompt's tokens, asked for without streaming where the stream does not tell them."""
+        if not self.counts_apart or exchange.fault is not None or exchange.trace.prompt_tokens is not None:
+            return exchange
+        tokens = (await count_prompt(self.client, exchange.ask)).trace.prompt_tokens
+        return dataclasses.replace(exchange, trace=dataclasses.replace(exchange.trace, prompt_tokens=tokens))
+
+    def filler(self, tokens: int) -> str:
+        """A new text that makes a prompt of about so many tokens, together with the line that makes it unique."""
+        frame = LEAD_CHARS / self.chars_per_token if self.frame_tokens is None else self.frame_tokens
+        chars = max(1, round((tokens - frame) * self.chars_per_token))
+        # cut at its beginning to the character: an entry more or less is many tokens of a short prompt
+        return berth_log(chars, random.Random(uuid.uuid4().int))[-chars:]
+
+    def capped(self, ask: Ask, reply_tokens: int) -> Ask:
+        """The request with the plan's sampling and a cap."""
+        return dataclasses.replace(ask, sampling={**self.sampling, "max_tokens": reply_tokens})

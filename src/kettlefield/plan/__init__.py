@@ -1,0 +1,1 @@
+"""The plan's language: read, check, expand, draft; its criteria."""

@@ -1,0 +1,231 @@
+"""The criteria of a plan: checked, their thresholds brought to base units."""
+
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Threshold
+from kettlefield.core.errors import InputError
+from kettlefield.core.measures import MEASURES, Measure, Unit
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.plaintext import as_sentence
+from kettlefield.core.properties import PROPERTIES, belongs
+from kettlefield.core.units import parse_duration, parse_size
+from kettlefield.marking.scale import Weights
+from kettlefield.plan import tables
+from kettlefield.plan.tables import check_evidence, read_weights
+from kettlefield.suite.typed_toml import nearest, to_struct
+from kettlefield.weights.facts import check_policy
+
+NOT_SET = "to be set"  # what draft writes for a threshold; qualify refuses it until a person has set it
+
+
+def read_criteria(written: tuple[tables.CriterionTable, ...], path: Path) -> tuple[Criterion, ...]:
+    """Check criteria and bring their thresholds to base units.
+
+    Raises
+    ------
+    InputError
+        A measure is unknown, or a threshold is missing, doubled or in the wrong unit.
+    """
+    return tuple(_criterion(entry, f"{path} [criterion {number}]") for number, entry in enumerate(written, 1))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Terms:
+    """What a plan demands, and the conditions that it states."""
+
+    criteria: tuple[Criterion, ...]
+    conditions: tuple[str, ...]
+    budget_bytes: int | None  # memory that a candidate may take
+    weights: Weights  # of marks
+
+
+def terms_of_text(text: str, where: Path) -> Terms:
+    """The terms of a plan that is held as text, as a record holds it.
+
+    Raises
+    ------
+    InputError
+        The text is no plan.
+    """
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as err:
+        raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
+    written = to_struct(data, tables.PlanFile, where)
+    budget = written.rig.memory_budget
+    criteria = read_criteria(written.criterion, where)
+    check_evidence(criteria, str(where))
+    return Terms(
+        criteria=criteria,
+        weights=read_weights(written, str(where)),
+        conditions=written.conditions,
+        budget_bytes=int(budget) if budget is not None else None,
+    )
+
+
+def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
+    measure = MEASURES.get(entry.measure)
+    if measure is None:
+        raise InputError(f'unknown measure "{entry.measure}"', where, nearest(entry.measure, list(MEASURES)))
+    if NOT_SET in (entry.at_least, entry.at_most):
+        raise InputError(
+            f"{entry.measure} is not set yet",
+            where,
+            "A person sets the criteria before the campaign: write a threshold.",
+        )
+    if measure.unit is Unit.LICENCE:
+        return _licence_criterion(entry, where)
+    if entry.no_worse_than is not None or entry.margin is not None:
+        return _no_worse_criterion(entry, where)
+    if (entry.at_least is None) == (entry.at_most is None) or entry.one_of:
+        raise InputError("wants exactly one of at_least and at_most", where, "Set one threshold.")
+    _check_confidence(entry, where)
+    _check_narrowing(entry, measure, where)
+    side = "at_least" if entry.at_least is not None else "at_most"
+    raw = entry.at_least if entry.at_least is not None else entry.at_most
+    assert raw is not None  # noqa: S101 - one of them is set, see above
+    try:
+        value = _base_value(raw, measure.unit)
+    except ValueError as err:
+        raise InputError(f'{side} is "{raw}"', where, as_sentence(str(err))) from err
+    return Criterion(
+        measure=measure.name,
+        threshold=Threshold(at_least=value) if side == "at_least" else Threshold(at_most=value),
+        confidence=entry.confidence,
+        wanted=f"{side.replace('_', ' ')} {raw if isinstance(raw, str) else f'{raw:g}'}",
+        among=_among(entry),
+        at_depth_tokens=entry.at_depth,
+        outcomes=entry.outcomes,
+    )
+
+
+def _among(entry: tables.CriterionTable) -> tuple[tuple[str, str], ...]:
+    return tuple((name, str(value)) for name, value in entry.among.items())
+
+
+def _check_narrowing(entry: tables.CriterionTable, measure: Measure, where: str) -> None:
+    """What narrows a measure must be known, and must be able to narrow this one."""
+    if entry.among and not measure.among:
+        able = ", ".join(name for name, one in MEASURES.items() if one.among)
+        raise InputError(f"among is not for {measure.name}", where, f"It narrows {able}.")
+    unknown = next((name for name in entry.among if name not in PROPERTIES), None)
+    if unknown is not None:
+        raise InputError(f'among has unknown key "{unknown}"', where, nearest(unknown, list(PROPERTIES)))
+    if entry.at_depth is not None and (measure.field is None or entry.at_depth < 1):
+        hint = "It is a number of tokens, for a quantile of first_token_s or decode_rate_tps."
+        raise InputError(f"at_depth = {entry.at_depth} is not for {measure.name}", where, hint)
+    if (measure.name == "outcome_count") != bool(entry.outcomes):
+        raise InputError(
+            "outcomes and outcome_count go together", where, 'Write outcomes = ["over-limit"] for it, for no other.'
+        )
+    known = [outcome.value for outcome in Outcome]
+    unknown = next((name for name in entry.outcomes if name not in known), None)
+    if unknown is not None:
+        raise InputError(f'there is no outcome "{unknown}"', where, nearest(unknown, known))
+
+
+def check_against_plan(criteria: tuple[Criterion, ...], depths: frozenset[int], where: str) -> None:
+    """Refuse a criterion that its own plan can never decide.
+
+    Parameters
+    ----------
+    criteria : tuple of Criterion
+        As read.
+    depths : frozenset of int
+        Context depths in tokens at which any candidate is timed.
+    where : str
+        The plan, for the message.
+
+    Raises
+    ------
+    InputError
+        A criterion names a depth that nothing is timed at.
+    """
+    for number, criterion in enumerate(criteria, 1):
+        depth = criterion.at_depth_tokens
+        if depth is not None and depth not in depths:
+            hint = f"Add {depth} to tokens in [speed.depth]."
+            raise InputError(f"nothing is timed at a depth of {depth} tokens", f"{where} [criterion {number}]", hint)
+
+
+def check_against_suite(criteria: tuple[Criterion, ...], exercises: Sequence[Mapping[str, str]], where: str) -> None:
+    """Refuse a criterion about exercises that the campaign does not ask.
+
+    Parameters
+    ----------
+    criteria : tuple of Criterion
+        As read.
+    exercises : sequence of mapping
+        For each exercise its `PROPERTIES`; several topics as one text, divided by commas.
+    where : str
+        The plan, for the message.
+
+    Raises
+    ------
+    InputError
+        No exercise has the properties that a criterion names.
+    """
+    for number, criterion in enumerate(criteria, 1):
+        if criterion.among and not any(belongs(exercise, criterion.among) for exercise in exercises):
+            wanted = ", ".join(f"{name} {value}" for name, value in criterion.among)
+            hint = "`kettlefield suite list` shows what is asked."
+            raise InputError(f"no exercise asked is of {wanted}", f"{where} [criterion {number}]", hint)
+
+
+def _check_confidence(entry: tables.CriterionTable, where: str) -> None:
+    if not 0.5 < entry.confidence < 1:
+        raise InputError(f"confidence is {entry.confidence}", where, "Write a number above 0.5 and below 1.")
+
+
+def _no_worse_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
+    """Paired with the reference level: what is accepted is a drop, not a value."""
+    if entry.measure != "pass_rate":
+        raise InputError(f"no_worse_than is not for {entry.measure}", where, "Write it for pass_rate.")
+    if entry.no_worse_than is None or entry.at_least is not None or entry.at_most is not None:
+        hint = 'Write no_worse_than = "reference" and margin, and a threshold as a criterion of its own.'
+        raise InputError("mixes a margin with a threshold", where, hint)
+    if entry.margin is None or not 0 < entry.margin < 1:
+        raise InputError(f"margin is {entry.margin}", where, "Write the drop that is accepted, such as 0.05.")
+    _check_confidence(entry, where)
+    _check_narrowing(entry, MEASURES[entry.measure], where)
+    return Criterion(
+        measure=entry.measure,
+        threshold=NoWorse(margin=entry.margin),
+        confidence=entry.confidence,
+        wanted=f"at most {entry.margin:g} below reference",
+        among=_among(entry),
+    )
+
+
+def _licence_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
+    if not entry.one_of or entry.at_least is not None or entry.at_most is not None:
+        raise InputError("wants one_of", where, 'Write the licences that are allowed: one_of = ["MIT"].')
+    check_policy(entry.one_of)
+    return Criterion(
+        measure=entry.measure,
+        threshold=OneOf(names=entry.one_of),
+        confidence=entry.confidence,
+        wanted=f"one of {', '.join(entry.one_of)}",
+    )
+
+
+def _base_value(raw: float | str, unit: Unit) -> float:
+    if unit is Unit.COUNT and (isinstance(raw, str) or raw != int(raw) or raw < 0):
+        raise ValueError("write a whole number, such as 0")
+    if unit in {Unit.SECONDS, Unit.BYTES}:
+        if not isinstance(raw, str):
+            raise ValueError(
+                "has no unit; write text with one, such as " + ('"300 ms"' if unit is Unit.SECONDS else '"12 GiB"')
+            )
+        return parse_duration(raw) if unit is Unit.SECONDS else parse_size(raw)
+    if isinstance(raw, str):
+        number, _, written = raw.partition(" ")
+        if written.strip() != unit.value or unit is Unit.RATIO:
+            raise ValueError(f"write a number{'' if unit is Unit.RATIO else f' or text such as 40 {unit.value}'}")
+        raw = float(number)
+    if unit is Unit.RATIO and not 0 <= raw <= 1:
+        raise ValueError("write a share from 0 to 1")
+    return float(raw)

@@ -1,0 +1,336 @@
+"""The plan: read from its file, checked, and resolved so that every candidate holds all its settings."""
+
+import fnmatch
+import hashlib
+import json
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from kettlefield.core.acceptance import Criterion
+from kettlefield.core.errors import InputError
+from kettlefield.marking.scale import Weights
+from kettlefield.plan import tables
+from kettlefield.plan.criteria import check_against_plan, read_criteria
+from kettlefield.plan.tables import Assessor, check_evidence, read_assessor, read_weights
+from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct
+
+MOST_WEIGHT = 1000.0
+_OWN_KEYS = {field.name for field in msgspec.structs.fields(tables.SamplingTable)}
+_NOT_EXTRA = _OWN_KEYS | {"messages", "prompt", "model", "stream", "stream_options", "n"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Candidate:
+    """One model at one level with everything that it is asked under."""
+
+    model: str
+    level: str
+    weights: Path | None
+    reference: bool
+    baseline: bool
+    settings_name: str | None
+    server: tables.ServerTable
+    prompting: tables.PromptingTable
+    sampling: tables.SamplingTable
+    speed: tables.SpeedTable
+    memory: tables.MemoryTable
+    grading: tables.GradingTable
+
+    @property
+    def name(self) -> str:
+        """``model@level``, with the name of its settings block where it has one."""
+        return f"{self.model}@{self.level}" + (f"+{self.settings_name}" if self.settings_name else "")
+
+    def settings(self) -> dict[str, Any]:
+        """Every setting as plain data, for the record."""
+        return {name: msgspec.to_builtins(getattr(self, name), enc_hook=_plain_number) for name in tables.OVERRIDABLE}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """A plan that was read and checked."""
+
+    path: Path
+    text: str
+    title: str
+    suites: tuple[tables.SuiteTable, ...]
+    record: Path
+    rig: tables.RigTable
+    candidates: tuple[Candidate, ...]
+    criteria: tuple[Criterion, ...]
+    conditions: tuple[str, ...]  # under which an approval holds
+    digest: str  # of the file's text
+    weights: Weights  # of marks
+    assessor: Assessor | None  # a second model that marks replies
+    parts: dict[str, str]  # digest of each part that a running campaign must not see changed
+
+    @property
+    def folder(self) -> Path:
+        """What relative paths in the plan are relative to."""
+        return self.path.parent
+
+
+def read_plan(path: Path) -> Plan:
+    """Read and check a plan.
+
+    Raises
+    ------
+    InputError
+        The file is missing or malformed, a key is unknown, a value is out of range or a file that it names
+        is not there.
+    """
+    data = read_toml(path)
+    written = to_struct(data, tables.PlanFile, path)
+    text = read_text(path)
+    if written.rig.blocks < 1:
+        raise InputError(f"blocks is {written.rig.blocks}", f"{path} [rig]", "Write 1 or more.")
+    if not written.rig.disturbed_above > 0:
+        raise InputError(f"disturbed_above is {written.rig.disturbed_above}", f"{path} [rig]", "Write cores, above 0.")
+    candidates = tuple(_resolve(path, written, number) for number in range(len(written.candidate)))
+    _check_candidates(path, candidates)
+    plan_parts: dict[str, Any] = {
+        "suite": _suite_part(written),
+        "rig": data.get("rig"),
+        **{name: data.get(name) for name in tables.OVERRIDABLE},
+        "criterion": data.get("criterion"),
+        # left out where the plan does not have them, as plans of older records do not
+        **{name: data[name] for name in ("conditions", "marking", "assessor") if name in data},
+        **{
+            f"candidate {candidate.name}": {
+                **candidate.settings(),
+                "weights": entry.weights,
+                "reference": entry.reference,
+                **({"baseline": True} if entry.baseline else {}),
+            }
+            for candidate, entry in zip(candidates, written.candidate, strict=True)
+        },
+    }
+    criteria = read_criteria(written.criterion, path)
+    check_evidence(criteria, str(path))
+    depths = frozenset(depth for candidate in candidates for depth in candidate.speed.depth.tokens)
+    check_against_plan(criteria, depths, str(path))
+    return Plan(
+        path=path.resolve(),
+        text=text,
+        title=written.title,
+        suites=_suites(path, written),
+        record=(path.resolve().parent / written.record),
+        rig=written.rig,
+        candidates=candidates,
+        criteria=criteria,
+        conditions=written.conditions,
+        digest=_digest(text),
+        weights=read_weights(written, str(path)),
+        assessor=read_assessor(written, path),
+        parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()},
+    )
+
+
+def select(plan: Plan, pattern: str | None, exercise_ids: list[str]) -> tuple[set[str], set[str]]:
+    """The candidates and exercises that ``--only`` leaves; a pattern may name either.
+
+    Raises
+    ------
+    InputError
+        It matches neither.
+    """
+    names = [candidate.name for candidate in plan.candidates]
+    if pattern is None:
+        return set(names), set(exercise_ids)
+    chosen = {name for name in names if fnmatch.fnmatchcase(name, pattern)}
+    exercises = {name for name in exercise_ids if fnmatch.fnmatchcase(name, pattern)}
+    if not chosen and not exercises:
+        raise InputError(f'"{pattern}" matches nothing', "--only", nearest(pattern, names + exercise_ids))
+    return chosen or set(names), exercises or set(exercise_ids)
+
+
+def _suites(path: Path, written: tables.PlanFile) -> tuple[tables.SuiteTable, ...]:
+    if isinstance(written.suite, str):
+        return (tables.SuiteTable(name=written.suite, seed=written.suite_seed, selection=written.selection),)
+    where = f"{path} [suite]"
+    if not written.suite:
+        raise InputError("there is no suite", where, "Name one, or add a [[suite]] table for each.")
+    if written.suite_seed != 0 or written.selection != "all":
+        hint = "Write seed and selection into the [[suite]] tables."
+        raise InputError("suite_seed and selection stand beside [[suite]] tables", where, hint)
+    wrong = next((suite for suite in written.suite if not 0 < suite.weight <= MOST_WEIGHT), None)
+    if wrong is not None:
+        hint = f"Write a number above 0, up to {MOST_WEIGHT}."
+        raise InputError(f"weight of {wrong.name} is {wrong.weight}", where, hint)
+    return written.suite
+
+
+def _suite_part(written: tables.PlanFile) -> Any:
+    """What the record remembers; as it was before there were seeds, so that older records are still resumed."""
+    if not isinstance(written.suite, str):
+        return msgspec.to_builtins(written.suite)
+    is_plain = written.suite_seed == 0 and written.selection == "all"
+    return written.suite if is_plain else [written.suite, written.suite_seed, written.selection]
+
+
+def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
+    entry = written.candidate[index]
+    where = f"{path} [candidate {index + 1}]"
+    layers = [entry]
+    if entry.settings is not None:
+        if entry.settings not in written.settings:
+            hint = (
+                nearest(entry.settings, list(written.settings)) if written.settings else "Add a [settings.NAME] table."
+            )
+            raise InputError(f'there is no settings block "{entry.settings}"', where, hint)
+        layers.insert(0, written.settings[entry.settings])
+    resolved: dict[str, Any] = {}
+    for name, table in tables.OVERRIDABLE.items():
+        changes = {
+            field.name: value
+            for layer in layers
+            for field in msgspec.structs.fields(table)
+            if (value := getattr(layer, field.name)) is not msgspec.UNSET
+        }
+        if name == "server" and "url" in changes:
+            changes.setdefault("command", ())  # attaching by url takes the place of a command of the whole plan
+        resolved[name] = msgspec.structs.replace(getattr(written, name), **changes)
+    weights = path.resolve().parent / entry.weights if entry.weights else None
+    candidate = Candidate(
+        model=entry.model,
+        level=entry.level,
+        weights=weights,
+        reference=entry.reference,
+        baseline=entry.baseline,
+        settings_name=entry.settings,
+        **resolved,
+    )
+    _check_candidate(where, candidate)
+    return candidate
+
+
+def _check_candidate(where: str, candidate: Candidate) -> None:
+    for name, value in (("model", candidate.model), ("level", candidate.level)):
+        if not value or "@" in value or not value.isprintable() or " " in value:
+            raise InputError(f'{name} is "{value}"', where, "Use a name without spaces and without @.")
+    if candidate.baseline and candidate.reference:
+        hint = "A baseline stands beside the candidates; a reference level is one of them."
+        raise InputError("is both baseline and reference", where, hint)
+    _check_server(where, candidate)
+    for key, number, least in _bounds(candidate):
+        if number < least:
+            raise InputError(f"{key} is {number}", where, f"Write {least} or more.")
+    _check_prompting(where, candidate)
+    if not 0 < candidate.sampling.top_p <= 1:
+        raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
+    for name, value in candidate.sampling.extra.items():
+        if name in _NOT_EXTRA:
+            hint = "Set it by its own key." if name in _OWN_KEYS else "Leave it out: Kettlefield sets it."
+            raise InputError(f'extra holds "{name}"', f"{where} [sampling]", hint)
+        if not _is_json(value):
+            raise InputError(f"extra {name} is {value!r}", f"{where} [sampling]", "Write text, numbers, true or false.")
+    if not 0 <= candidate.speed.precision < 1:
+        raise InputError(f"precision is {candidate.speed.precision}", where, "Write a fraction such as 0.05.")
+
+
+def _check_server(where: str, candidate: Candidate) -> None:
+    server = candidate.server
+    if bool(server.command) == (server.url is not None):
+        raise InputError(
+            "has both a server command and a url" if server.command else "has neither a server command nor a url",
+            where,
+            "Set [server] command to start a server, or url to attach to a running one.",
+        )
+    if server.key_from is not None and server.url is None:
+        raise InputError("has a key_from without a url", where, "A key is for a server that is attached to by url.")
+    if server.command and any("{weights}" in word for word in server.command) and candidate.weights is None:
+        raise InputError("weights is missing", where, "The server command needs {weights}: name the file.")
+    if candidate.weights is not None and not candidate.weights.exists():
+        raise InputError(
+            f"there is no weights file {candidate.weights}",
+            where,
+            "Check the path; it is relative to the plan.",
+        )
+    if server.port is not None and not 0 < server.port < 65536:
+        raise InputError(f"port is {server.port}", where, "Write 1 to 65535, or leave it out.")
+
+
+def _bounds(candidate: Candidate) -> tuple[tuple[str, float, float], ...]:
+    """Name, value and least value of everything that is counted."""
+    server = candidate.server
+    return (
+        ("context", server.context, 1),
+        ("max_tokens", candidate.sampling.max_tokens, 1),
+        *_speed_bounds(candidate.speed),
+        ("leak_requests", candidate.memory.leak_requests, 0),
+        ("sample_every", candidate.memory.sample_every, 0.005),
+        ("samples", candidate.grading.samples, 1),
+        ("in_flight", candidate.grading.in_flight, 1),
+        ("fault_retries", candidate.grading.fault_retries, 0),
+        ("repair_turns", candidate.grading.repair_turns, 0),
+        ("temperature", candidate.sampling.temperature, 0),
+        ("slots", server.slots, 1),
+    )
+
+
+def _check_prompting(where: str, candidate: Candidate) -> None:
+    if candidate.grading.repair_turns and candidate.prompting.style != "chat":
+        raise InputError(
+            f"repair_turns is {candidate.grading.repair_turns} with style {candidate.prompting.style}",
+            where,
+            'Repair needs a conversation: use style = "chat", or repair_turns = 0.',
+        )
+    markers = candidate.prompting.infill_markers
+    if candidate.prompting.style == "infill" and len(markers) != 3:
+        raise InputError(
+            f"infill_markers has {len(markers)} entries", where, "Write three: the marks for prefix, suffix and middle."
+        )
+
+
+def _speed_bounds(speed: tables.SpeedTable) -> tuple[tuple[str, float, float], ...]:
+    """Name, value and least value of everything that ``[speed]`` counts."""
+    return (
+        ("requests", speed.requests, 0),
+        *(("prompt_tokens", length, 1) for length in speed.prompt_tokens),
+        *(("reply_tokens", length, 2) for length in speed.reply_lengths),
+        ("warm_up", speed.warm_up, 0),
+        ("cached", speed.cached, 0),
+        *(("depth.tokens", depth, 1) for depth in speed.depth.tokens),
+        ("depth.repeats", speed.depth.repeats, 1),
+        ("depth.system_tokens", speed.depth.system_tokens, 0),
+        *(("clients.counts", count, 1) for count in speed.clients.counts),
+        ("clients.requests", speed.clients.requests, 1),
+        ("arrivals.first_token", 1 if speed.arrivals.first_token is None else speed.arrivals.first_token, 0.001),
+        ("arrivals.lasting", speed.arrivals.lasting, 0.1),
+        ("arrivals.tries", speed.arrivals.tries, 1),
+        ("arrivals.per_engineer_hour", speed.arrivals.per_engineer_hour, 0.001),
+    )
+
+
+def _check_candidates(path: Path, candidates: tuple[Candidate, ...]) -> None:
+    if not candidates:
+        raise InputError("there is no candidate", f"{path} [candidate]", "Add at least one [[candidate]].")
+    names = [candidate.name for candidate in candidates]
+    double = next((name for name in names if names.count(name) > 1), None)
+    if double is not None:
+        raise InputError(f"{double} is there twice", f"{path} [candidate]", "Each candidate once.")
+    references = [candidate.model for candidate in candidates if candidate.reference]
+    double = next((model for model in references if references.count(model) > 1), None)
+    if double is not None:
+        raise InputError(f"{double} has two reference levels", f"{path} [candidate]", "Mark one as reference.")
+
+
+def _is_json(value: Any) -> bool:
+    """Whether a TOML value can go over the wire: dates cannot, nor numbers without an end."""
+    try:
+        json.dumps(value, allow_nan=False)
+    except (TypeError, ValueError):
+        return False
+    return True
+
+
+def _plain_number(value: Any) -> Any:
+    """A size or a duration as a bare number of bytes or seconds."""
+    return int(value) if isinstance(value, int) else float(value)
+
+
+def _digest(text: str) -> str:
+    return f"sha256:{hashlib.sha256(text.encode()).hexdigest()}"

@@ -1,0 +1,102 @@
+"""What a campaign asks: the exercises of one suite, or of several with their weights."""
+
+import os
+from collections.abc import Callable, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import msgspec
+
+from kettlefield.core.errors import InputError
+from kettlefield.core.languages import PAGE
+from kettlefield.grading.vetting import missing_here, settle
+from kettlefield.plan.plan import Plan
+from kettlefield.plan.tables import SuiteTable
+from kettlefield.sandbox.isolation import Isolation
+from kettlefield.suite.format import Exercise, Suite
+from kettlefield.suite.loader import find_suite, load_suite
+from kettlefield.suite.lock import combine
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Share:
+    """One suite's part in a campaign."""
+
+    label: str  # with what sets its results apart: its seed, its selection
+    weight: float  # of its pass rate in the candidate's, beside those of the others
+    exercises: tuple[Exercise, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """Every exercise that is asked; no two of them share an id."""
+
+    shares: tuple[Share, ...]
+    digest: str  # over every suite with its seed
+    label: str
+    not_measured: Mapping[str, str] = field(default_factory=dict)  # exercise -> why it cannot be asked on this rig
+
+    @property
+    def exercises(self) -> tuple[Exercise, ...]:
+        """The exercises of all suites that can be asked here, in the plan's order."""
+        return tuple(e for share in self.shares for e in share.exercises if e.id not in self.not_measured)
+
+    def settled(self, isolation: Isolation) -> "Asked":
+        """With the expectations of variants worked out.
+
+        Raises
+        ------
+        InputError
+            An own answer fails on its variant.
+        RigError
+            A toolchain or package is missing.
+        """
+        with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+            settle_one: Callable[[Exercise], Exercise] = lambda exercise: settle(exercise, isolation)  # noqa: E731
+            shares = tuple(replace(s, exercises=tuple(pool.map(settle_one, s.exercises))) for s in self.shares)
+        return replace(self, shares=shares)
+
+
+def read_asked(plan: Plan) -> Asked:
+    """Load the plan's suites. Of several, each exercise's id is led by its suite's: ``berthdesk:3/fog-index``.
+
+    Raises
+    ------
+    InputError
+        A suite is missing or at fault, or two share a name and a seed.
+    """
+    asked = _put_together(plan)
+    # what a whole kind of exercise needs may be left out of a rig; a compiler that is missing stops the campaign
+    pages = {e.id: missing_here(e) for e in asked.exercises if e.spec.language == PAGE}
+    return replace(asked, not_measured={name: why for name, why in pages.items() if why})
+
+
+def _put_together(plan: Plan) -> Asked:
+    suites = [_load(chosen, plan.folder) for chosen in plan.suites]
+    if len(suites) == 1:
+        (suite,) = suites
+        share = Share(label=suite.label, weight=1.0, exercises=suite.exercises)
+        return Asked(shares=(share,), digest=suite.digest, label=suite.label)
+    names = [suite.name + (f":{suite.seed}" if suite.seed else "") for suite in suites]
+    double = next((name for name in names if names.count(name) > 1), None)
+    if double is not None:
+        hint = "Give one of them another seed, or rename its folder."
+        raise InputError(f"two suites are called {double}", f"{plan.path} [suite]", hint)
+    shares = tuple(
+        Share(
+            label=suite.label,
+            weight=chosen.weight,
+            exercises=tuple(msgspec.structs.replace(e, id=f"{name}/{e.id}") for e in suite.exercises),
+        )
+        for name, suite, chosen in zip(names, suites, plan.suites, strict=True)
+    )
+    return Asked(
+        shares=shares,
+        digest=combine({name: suite.digest for name, suite in zip(names, suites, strict=True)}),
+        label=" + ".join(suite.label for suite in suites),
+    )
+
+
+def _load(chosen: SuiteTable, beside: Path) -> Suite:
+    return load_suite(find_suite(chosen.name, beside), seed=chosen.seed, selection=chosen.selection)

@@ -1,0 +1,324 @@
+"""The plan's tables as written; ``plan.py`` reads, checks and resolves them."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+import msgspec
+
+from kettlefield.core.acceptance import Criterion
+from kettlefield.core.errors import InputError
+from kettlefield.core.units import Duration, Size
+from kettlefield.marking.scale import MOST_WEIGHT, Weights
+from kettlefield.suite.format import KINDS
+from kettlefield.suite.typed_toml import nearest
+
+
+class _Table(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What all tables share: no key goes unread."""
+
+
+class RigTable(_Table, frozen=True, kw_only=True):
+    """``[rig]``: the machine that is qualified on."""
+
+    accelerator: str = "auto"  # "auto", "none", "nvidia:0", "amd:0", "simulated:FOLDER"
+    blocks: int = 1  # candidates take turns in so many blocks, so that a slow hour falls on all of them
+    calibrated_within: Duration | None = None  # refuse to time anything without a calibration as recent as this
+    disturbed_above: float = 0.3  # cores that other processes keep busy: beyond that a timed sample is marked
+    memory_budget: Size | None = None  # what the candidates may take; none: not limited
+
+
+class ServerTable(_Table, frozen=True, kw_only=True):
+    """``[server]``: how each candidate's server is started and spoken to."""
+
+    command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {cache_bits} {slots} {python}
+    url: str | None = None  # attach to a running server instead
+    key_from: str | None = None  # the environment variable that holds its key; the key itself is never written down
+    protocol: Literal["http", "stdio"] = "http"
+    port: int | None = None  # none: any free one
+    context: int = 4096  # tokens
+    ready_within: Duration = Duration(120)
+    ready_paths: tuple[str, ...] = ("/health", "/v1/models")
+    reply_within: Duration = Duration(300)
+    served_model: str = "default"  # the model name put into requests
+    cache_bits: Literal[16, 8, 4] = 16  # of a key or value element; for {cache_bits} in the command, and for sizing
+    slots: int = 1  # requests that the server takes at once; for {slots}, and for sizing
+
+
+class PromptingTable(_Table, frozen=True, kw_only=True):
+    """``[prompting]``: what is said beside the exercise."""
+
+    style: Literal["chat", "continuation", "infill"] = "chat"
+    infill_markers: tuple[str, ...] = ()  # prefix, suffix, middle: how the model marks them
+    guard: bool = True  # a short known exchange at the start tells a wrong prompt style
+    system: str = ""
+    environment_line: bool = True  # name the language's version, so that an old one is not blamed on the model
+
+
+class SamplingTable(_Table, frozen=True, kw_only=True):
+    """``[sampling]``: sent with every request."""
+
+    temperature: float = 0.2
+    top_p: float = 1.0
+    top_k: int | None = None  # None: as `neutral` says
+    min_p: float | None = None
+    repeat_penalty: float | None = None
+    neutral: bool = True  # what is not set is sent with a value that does nothing, as far as the server accepts it
+    extra: dict[str, Any] = {}  # further parameters under the server's own names
+    seed: int = 1  # of the first sample; the others count up from it
+    max_tokens: int = 2048
+    stop: tuple[str, ...] = ()
+
+
+class DepthTable(_Table, frozen=True, kw_only=True):
+    """``[speed.depth]``: first token and decode rate as the context fills."""
+
+    tokens: tuple[int, ...] = ()  # depths tried; none: not measured
+    repeats: int = 3  # at each
+    floor: float = 0.0  # tokens/s: the depth at which decoding falls below it is worked out
+    past_window: bool = True  # what the server does with a prompt beyond its context
+    system_tokens: int = 0  # also under a system prompt so long, as coding agents send; 0: not
+
+
+class ClientsTable(_Table, frozen=True, kw_only=True):
+    """``[speed.clients]``: so many clients at once, each asking again when it has its reply."""
+
+    counts: tuple[int, ...] = ()  # such as [1, 2, 4, 8]; none: not measured
+    requests: int = 3  # of each client
+
+
+class ArrivalsTable(_Table, frozen=True, kw_only=True):
+    """``[speed.arrivals]``: requests that arrive at random; the highest rate at which the limits hold is sought."""
+
+    first_token: Duration | None = None  # limit of p95, from the scheduled moment; none: not measured
+    decode: float = 0.0  # tokens/s: limit of p10
+    lasting: Duration = Duration(20)  # arrivals at each rate
+    tries: int = 7  # rates tried at the most
+    per_engineer_hour: float = 12.0  # requests: how many engineers the capacity serves
+
+
+class SpeedTable(_Table, frozen=True, kw_only=True):
+    """``[speed]``: timed requests, with nothing else running."""
+
+    requests: int = 30  # at each point of the grid, at the most
+    prompt_tokens: tuple[int, ...] = ()  # lengths of the grid; none: the suite's own prompts
+    reply_tokens: int | tuple[int, ...] = 128  # one length, or several for the grid
+    warm_up: int = 2  # at the least; goes on until first-token times settle
+    precision: float = 0.0  # stop when the medians' intervals are within this fraction; 0: never early
+    budget: Duration = Duration(1800)  # of the whole part, for one candidate
+    cached: int = 0  # prompts asked twice, to time a prompt that the server has cached
+    cold_load: bool = False  # time a load from the disk before the one that is used
+    depth: DepthTable = DepthTable()
+    clients: ClientsTable = ClientsTable()
+    arrivals: ArrivalsTable = ArrivalsTable()
+
+    @property
+    def reply_lengths(self) -> tuple[int, ...]:
+        """The reply lengths of the grid, in tokens."""
+        return self.reply_tokens if isinstance(self.reply_tokens, tuple) else (self.reply_tokens,)
+
+
+class MemoryTable(_Table, frozen=True, kw_only=True):
+    """``[memory]``: how memory is sampled, and what the server is known to take."""
+
+    overhead: Size | None = None  # beside weights and cache; none: the rule of thumb
+    sample_every: Duration = Duration(0.1)
+    idle_for: Duration = Duration(1)  # watched after the work is done
+    leak_requests: int = 0  # alike requests, to see whether memory grows with each; 0: none
+
+
+class GradingTable(_Table, frozen=True, kw_only=True):
+    """``[grading]``: how often and how wide the suite is asked."""
+
+    samples: int = 1  # for each exercise, each with a seed of its own
+    in_flight: int = 1  # exercises asked at once; latency figures come from [speed] alone
+    repair_turns: int = 0  # after a failed attempt the error is sent back, so often at the most
+    fault_retries: int = 1  # for a fault of server or rig, before it is recorded
+
+
+class MarkingTable(_Table, frozen=True, kw_only=True):
+    """``[marking]``: what people's marks count for beside the checks."""
+
+    weight: float = 0.0  # share of a reply's score that its mark makes up; 0: shown only
+
+
+class AssessorTable(_Table, frozen=True, kw_only=True):
+    """``[assessor]``: a second model that marks replies; shown, and used only as far as it agrees with people."""
+
+    model: str
+    level: str = "as served"
+    weights: str = ""
+    server: ServerTable
+    prompting: PromptingTable = PromptingTable()
+    sampling: SamplingTable = SamplingTable(max_tokens=600)
+    kinds: tuple[str, ...] = ("explain", "page")  # of exercises whose replies it marks
+    rounds: int = 2  # every question is asked so often, each time with another seed
+    pairs: int = 40  # of replies to one exercise that are held against each other, in both orders
+    weight: float = 0.0  # share of a reply's score; 0: shown only
+    agreement_at_least: float = 0.6  # kappa with people's marks; below it they are shown and not used
+
+
+class CriterionTable(_Table, frozen=True, kw_only=True):
+    """``[[criterion]]``: what would make a candidate acceptable, set before the results are seen."""
+
+    measure: str
+    at_least: float | str | None = None
+    at_most: float | str | None = None
+    no_worse_than: Literal["reference"] | None = None  # paired with the reference level; only for pass_rate
+    margin: float | None = None  # the drop that is accepted
+    one_of: tuple[str, ...] = ()  # for the licence: SPDX identifiers
+    among: dict[str, str | int] = {}  # only exercises of this kind, language, difficulty, topic or suite
+    at_depth: int | None = None  # tokens: a speed at one of the depths of [speed.depth]
+    outcomes: tuple[str, ...] = ()  # for outcome_count: which
+    confidence: float = 0.95  # one-sided: the bound that must clear the threshold
+
+
+OVERRIDABLE: dict[str, type[msgspec.Struct]] = {
+    "server": ServerTable,
+    "prompting": PromptingTable,
+    "sampling": SamplingTable,
+    "speed": SpeedTable,
+    "memory": MemoryTable,
+    "grading": GradingTable,
+}
+
+# every key of the tables above may stand in a candidate, so no two tables may share a key
+_override_fields = [
+    (field.name, field.type | msgspec.UnsetType, msgspec.UNSET)
+    for table in OVERRIDABLE.values()
+    for field in msgspec.structs.fields(table)
+]
+
+
+class _CandidateBase(_Table, frozen=True, kw_only=True):
+    model: str
+    level: str
+    weights: str = ""
+    reference: bool = False
+    baseline: bool = False  # another model to hold the candidates against; it is not up for approval
+    settings: str | None = None  # name of a [settings.NAME] block that it shares with others
+
+
+def _overriding(name: str, base: type[msgspec.Struct]) -> Any:
+    """A table that may also hold any key of the overridable ones."""
+    return msgspec.defstruct(
+        name, _override_fields, bases=(base,), frozen=True, kw_only=True, forbid_unknown_fields=True, module=__name__
+    )
+
+
+SettingsTable: Any = _overriding("SettingsTable", _Table)
+CandidateTable: Any = _overriding("CandidateTable", _CandidateBase)
+
+
+class SuiteTable(_Table, frozen=True, kw_only=True):
+    """``[[suite]]``: one of several suites, or of several seeds of one."""
+
+    name: str
+    seed: int = 0  # of the variants; 0: the exercises as written
+    selection: Literal["all", "short"] = "all"
+    weight: float = 1.0  # of its pass rate in the candidate's
+
+
+class PlanFile(_Table, frozen=True, kw_only=True):
+    """``plan.toml`` as written."""
+
+    title: str
+    suite: str | tuple[SuiteTable, ...]
+    suite_seed: int = 0  # of the variants; 0: the exercises as written
+    selection: Literal["all", "short"] = "all"  # "short": the suite's own selection for a quick look
+    record: str
+    conditions: tuple[str, ...] = ()  # under which an approval holds, beside those that the measuring itself sets
+    candidate: tuple[CandidateTable, ...]
+    criterion: tuple[CriterionTable, ...] = ()
+    settings: dict[str, SettingsTable] = {}
+    rig: RigTable = RigTable()
+    server: ServerTable = ServerTable()
+    prompting: PromptingTable = PromptingTable()
+    sampling: SamplingTable = SamplingTable()
+    speed: SpeedTable = SpeedTable()
+    memory: MemoryTable = MemoryTable()
+    grading: GradingTable = GradingTable()
+    marking: MarkingTable = MarkingTable()
+    assessor: AssessorTable | None = None
+
+
+MARKED = "marked_score"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Assessor:
+    """The second model, as the plan has it."""
+
+    name: str  # model@level
+    table: AssessorTable
+    weights: Path | None
+
+
+def read_weights(written: PlanFile, where: str) -> Weights:
+    """The weights of marks.
+
+    Raises
+    ------
+    InputError
+        They are out of range, or together more than the checks.
+    """
+    assessor = written.assessor
+    weights = Weights(
+        people=written.marking.weight,
+        assessor=assessor.weight if assessor is not None else 0.0,
+        agreement_at_least=assessor.agreement_at_least if assessor is not None else 0.0,
+    )
+    for name, share in (("[marking] weight", weights.people), ("[assessor] weight", weights.assessor)):
+        if not 0 <= share <= MOST_WEIGHT:
+            raise InputError(f"is {share:g}", f"{where} {name}", f"Write a share from 0 to {MOST_WEIGHT:g}.")
+    if weights.people + weights.assessor > MOST_WEIGHT:
+        hint = f"Together at most {MOST_WEIGHT:g}: the checks stay the greater part."
+        raise InputError(f"marks weigh {weights.people + weights.assessor:g} of a score", where, hint)
+    if not 0 <= weights.agreement_at_least <= 1:
+        raise InputError(
+            f"is {weights.agreement_at_least:g}", f"{where} [assessor] agreement_at_least", "Write 0 to 1."
+        )
+    return weights
+
+
+def read_assessor(written: PlanFile, path: Path) -> Assessor | None:
+    """The plan's assessor, if it has one.
+
+    Raises
+    ------
+    InputError
+        It cannot be asked as the plan has it.
+    """
+    table, where = written.assessor, f"{path} [assessor]"
+    if table is None:
+        return None
+    if not table.server.command and table.server.url is None:
+        raise InputError("names no server", f"{where} server", "Write command or url.")
+    for key, number in (("rounds", table.rounds), ("pairs", table.pairs)):
+        if number < (1 if key == "rounds" else 0):
+            raise InputError(f"is {number}", f"{where} {key}", "Write a larger number.")
+    unknown = next((kind for kind in table.kinds if kind not in KINDS), None)
+    if unknown is not None:
+        raise InputError(f'there is no kind "{unknown}"', f"{where} kinds", nearest(unknown, list(KINDS)))
+    weights = path.resolve().parent / table.weights if table.weights else None
+    if weights is not None and not weights.exists():
+        raise InputError("there is no such file", f"{where} weights", f"Looked for {weights}.")
+    if any(entry.model == table.model for entry in written.candidate):
+        raise InputError(
+            f"{table.model} is a candidate too", where, "Nobody marks its own replies: name another model."
+        )
+    return Assessor(name=f"{table.model}@{table.level}", table=table, weights=weights)
+
+
+def check_evidence(criteria: tuple[Criterion, ...], where: str) -> None:
+    """Refuse criteria that rest on marks alone.
+
+    Raises
+    ------
+    InputError
+        All that a plan asks of answers is that they are marked well.
+    """
+    names = {criterion.measure for criterion in criteria}
+    if MARKED in names and "pass_rate" not in names:
+        hint = "Add one on pass_rate: marks are never the only evidence for an approval."
+        raise InputError(f"has a criterion on {MARKED} and none on what the checks find", f"{where} [criterion]", hint)

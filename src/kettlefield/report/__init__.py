@@ -1,1 +1,0 @@
-"""Charts and pages: data frames and facts in, files out."""

@@ -1,0 +1,1 @@
+"""A record read back: figures, comparison, timing, memory."""

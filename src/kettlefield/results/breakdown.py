@@ -1,0 +1,172 @@
+"""Pass rates by kind, language, difficulty and topic, and by suite where a campaign has several."""
+
+import json
+from dataclasses import dataclass
+
+import pandas as pd
+import sqlalchemy as sa
+
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.statistics.estimate import Estimate
+from kettlefield.core.statistics.intervals import pass_ratio, weighted_ratio
+from kettlefield.core.statistics.paired import SeedGap, seed_gap
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+from kettlefield.results.frames import counted_trials, trials_frame
+
+GROUPINGS = ("kind", "language", "difficulty", "topic", "outcome")
+FEW = 5  # trials: a share of fewer is marked
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Group:
+    """One candidate in one group; an exercise with several topics is in each of theirs."""
+
+    candidate: str
+    group: str
+    trials: int  # that count: faults of server and rig are left out
+    solved: int
+    pass_rate: Estimate
+
+    @property
+    def few(self) -> bool:
+        """Too few trials to say much."""
+        return self.trials < FEW
+
+
+def pass_rates_by(record: Record, grouping: str) -> tuple[Group, ...]:
+    """Every candidate's pass rate in each group, candidates in the record's order and groups by name.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    grouping : str
+        One of `GROUPINGS` but "outcome", which is no property of an exercise.
+    """
+    counted = counted_trials(trials_frame(record))
+    joined = counted.merge(_exercises(record, grouping), on="exercise")
+    found = []
+    for candidate in counted["candidate"].unique():
+        mine = joined[joined["candidate"] == candidate]
+        for name, group in mine.groupby("group", sort=True):
+            shares = group.groupby("exercise")["passed"].agg(["sum", "count"])
+            ratio = pass_ratio(list(shares["sum"].astype(int)), list(shares["count"].astype(int)))
+            found.append(
+                Group(
+                    candidate=str(candidate),
+                    group=str(name),
+                    trials=len(group),
+                    solved=int(group["passed"].sum()),
+                    pass_rate=ratio,
+                )
+            )
+    return tuple(found)
+
+
+def _exercises(record: Record, grouping: str) -> pd.DataFrame:
+    """One row an exercise and group that it is in."""
+    table = schema.exercise
+    column = table.c.topics if grouping == "topic" else table.c[grouping]
+    with record.reading() as connection:
+        frame = pd.read_sql_query(sa.select(table.c.id.label("exercise"), column.label("group")), connection)
+    if grouping == "topic":
+        frame = frame.assign(group=frame["group"].map(json.loads)).explode("group")
+    return frame.dropna()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SuiteFigures:
+    """One candidate on one suite."""
+
+    suite: str
+    weight: float
+    trials: int
+    solved: int
+    passes: tuple[tuple[int, int], ...]  # for each exercise: passed, asked
+
+    def estimate(self, *, confidence: float) -> Estimate | None:
+        """Its pass rate; None before the first trial."""
+        return pass_ratio(*zip(*self.passes, strict=True), confidence=confidence) if self.passes else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SeedPair:
+    """One candidate on two seeds of a suite, over the exercises that vary."""
+
+    suites: tuple[str, str]
+    gap: SeedGap
+
+
+def exercises_frame(record: Record) -> pd.DataFrame:
+    """One row an exercise that can be asked on its rig: its id, suite, weight, and whether it varies."""
+    table = schema.exercise
+    with record.reading() as connection:
+        query = sa.select(table.c.id.label("exercise"), table.c.suite, table.c.weight, table.c.varies)
+        return pd.read_sql_query(query.where(table.c.not_measured.is_(None)), connection)
+
+
+def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigures, ...]:
+    """One candidate's trials by suite, in the record's order.
+
+    Parameters
+    ----------
+    counted : data frame
+        Its trials without faults: columns exercise and first_outcome.
+    exercises : data frame
+        As `exercises_frame` gives it.
+    """
+    passed = counted["first_outcome"] == Outcome.PASSED.value
+    found = []
+    for suite in exercises["suite"].unique():
+        of_suite = exercises[exercises["suite"] == suite]
+        mine = counted["exercise"].isin(of_suite["exercise"])
+        shares = passed[mine].groupby(counted["exercise"][mine]).agg(["sum", "count"])
+        found.append(
+            SuiteFigures(
+                suite=str(suite),
+                weight=float(of_suite["weight"].iloc[0]),
+                trials=int(mine.sum()),
+                solved=int(passed[mine].sum()),
+                passes=tuple((int(row["sum"]), int(row["count"])) for row in shares.to_dict("records")),
+            )
+        )
+    return tuple(found)
+
+
+def together(suites: tuple[SuiteFigures, ...], *, confidence: float) -> Estimate | None:
+    """The pass rate over all suites by weight; None before each has a trial."""
+    if not suites or any(not suite.passes for suite in suites):
+        return None
+    shares = [(s.weight, [passed for passed, _ in s.passes], [asked for _, asked in s.passes]) for s in suites]
+    return weighted_ratio(shares, confidence=confidence)
+
+
+def seed_pairs(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SeedPair, ...]:
+    """One candidate on the first and on every further seed of a suite, where a campaign has several."""
+    solved = (counted["first_outcome"] == Outcome.PASSED.value).groupby(counted["exercise"]).mean()
+    # berthdesk:3/fog-index: of several suites the id tells name and seed
+    split = exercises[exercises["varies"].astype(bool)]["exercise"].str.extract(
+        r"^(?P<suite>[^/:]+)(?::(?P<seed>\d+))?/(?P<id>.+)$"
+    )
+    vary = split.assign(
+        exercise=exercises["exercise"], label=exercises["suite"], seed=split["seed"].fillna("0")
+    ).dropna()
+    pairs = []
+    for _, of_suite in vary.groupby("suite", sort=False):
+        seeds = sorted(of_suite["seed"].unique(), key=int)
+        sides = {
+            seed: of_suite[of_suite["seed"] == seed]
+            .set_index("id")
+            .join(solved.rename("share"), on="exercise")
+            .dropna()
+            for seed in seeds
+        }
+        for seed in seeds[1:]:
+            first, second = sides[seeds[0]], sides[seed]
+            both = first.index.intersection(second.index)
+            if len(both):
+                gap = seed_gap(list(first.loc[both, "share"]), list(second.loc[both, "share"]))
+                labels = (str(first["label"].iloc[0]), str(second["label"].iloc[0]))
+                pairs.append(SeedPair(suites=labels, gap=gap))
+    return tuple(pairs)

@@ -1,0 +1,155 @@
+"""What bounds the use of a candidate: rate sustained, depth, loads, and the stopwatch's own error."""
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+import pandas as pd
+import sqlalchemy as sa
+
+from kettlefield.core.measures import Unit
+from kettlefield.core.statistics.estimate import Estimate, in_unit, with_interval
+from kettlefield.core.statistics.trends import crossing
+from kettlefield.core.units import format_duration
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+
+MOSTLY = 0.5  # of a load's time: so much of it must be reading before a rate of reading is told
+Ends = dict[str, tuple[str, dict[str, Any]]]  # procedure -> why it ended, what it found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Capacity:
+    """The highest rate of random arrivals at which the plan's limits hold."""
+
+    holds_rps: float | None  # requests/s
+    fails_rps: float | None
+    engineers: int | None  # whom it serves, by the plan's requests an engineer and hour
+    tries: tuple[dict[str, Any], ...]
+    why_ended: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Load:
+    """One start of the server."""
+
+    kind: str  # "cold", "warm", "as found"
+    load_s: float
+    first_answer_s: float | None
+    bytes_s: float | None  # the weights' size over the load time; None: the load was not mostly reading
+    disturbed: str | None  # what the host was busy with meanwhile
+
+
+def procedure_ends(record: Record) -> dict[str, Ends]:
+    """For each candidate, why each procedure ended and what it found; the last time counts."""
+    table, candidate = schema.procedure, schema.candidate
+    query = sa.select(candidate.c.name, table.c.name.label("step"), table.c.why_ended, table.c.facts).join(
+        candidate, candidate.c.id == table.c.candidate_id
+    )
+    found: dict[str, Ends] = {}
+    with record.reading() as connection:
+        for row in connection.execute(query.where(table.c.superseded_at.is_(None)).order_by(table.c.id)):
+            found.setdefault(row.name, {})[row.step] = (row.why_ended, json.loads(row.facts))
+    return found
+
+
+def capacity_found(plan: dict[str, Any], ended: Ends) -> Capacity | None:
+    """What the search for capacity found; None: it was not made.
+
+    Parameters
+    ----------
+    plan : dict
+        The candidate's ``[speed.arrivals]``.
+    ended : Ends
+        Its procedures.
+    """
+    if "arrivals" not in ended:
+        return None
+    why, facts = ended["arrivals"]
+    holds = facts.get("capacity_rps")
+    each = float(plan.get("per_engineer_hour", 0.0))
+    return Capacity(
+        holds_rps=holds,
+        fails_rps=facts.get("fails_at_rps"),
+        engineers=int(holds * 3600 / each) if holds is not None and each else None,
+        tries=tuple(facts.get("tries", ())),
+        why_ended=why,
+    )
+
+
+def loads_of(record: Record) -> dict[str, tuple[Load, ...]]:
+    """Every timed start of each candidate's server, in the order of the record."""
+    table, candidate = schema.session, schema.candidate
+    query = sa.select(
+        candidate.c.name,
+        candidate.c.weights_bytes,
+        *(table.c[name] for name in ("load_kind", "load_s", "first_answer_s", "load_disturbed")),
+    ).join(candidate, candidate.c.id == table.c.candidate_id)
+    found: dict[str, list[Any]] = {}
+    with record.reading() as connection:
+        for row in connection.execute(query.where(table.c.load_s.is_not(None)).order_by(table.c.id)):
+            found.setdefault(row.name, []).append(row)
+    return {name: tuple(_load(row, rows) for row in rows) for name, rows in found.items()}
+
+
+def _load(row: Any, rows: list[Any]) -> Load:
+    # a load without reading is timed too: what the cold one takes beyond it is reading
+    bare_s = min((other.load_s for other in rows if other.load_kind == "warm"), default=None)
+    reads = row.load_kind == "cold" and bare_s is not None and row.load_s - bare_s >= MOSTLY * row.load_s
+    return Load(
+        kind=row.load_kind,
+        load_s=row.load_s,
+        first_answer_s=row.first_answer_s,
+        bytes_s=row.weights_bytes / row.load_s if reads and row.weights_bytes else None,
+        disturbed=row.load_disturbed,
+    )
+
+
+def floor_depth(known: pd.DataFrame, floor_tps: float) -> float | None:
+    """The depth in tokens at which decoding falls below a floor; None: nowhere that was tried, or there is none.
+
+    Parameters
+    ----------
+    known : data frame
+        Requests of the depth procedure: columns point, prompt_tokens, decode_rate_tps, none of them missing.
+    floor_tps : float
+        In tokens/s; 0: none.
+    """
+    if not floor_tps or known.empty:
+        return None
+    middles = known["decode_rate_tps"].groupby(depth_tokens(known)).median()
+    return crossing(list(middles.index), list(middles), floor_tps)
+
+
+def depth_tokens(frame: pd.DataFrame) -> pd.Series:
+    """For each request of the depth procedure the median prompt of its depth, in tokens as the server counts."""
+    wanted = frame["point"].map(lambda point: point["depth_tokens"])
+    return frame["prompt_tokens"].groupby(wanted).transform("median")
+
+
+@dataclass(frozen=True, slots=True)
+class Floor:
+    """None: the campaign ran without a calibration."""
+
+    seconds: float | None
+
+    def show(self, found: Estimate | float | None) -> str:
+        """A duration, or ``< floor`` with the floor."""
+        value = found.value if isinstance(found, Estimate) else found
+        if value is not None and self.seconds is not None and value < self.seconds:
+            return f"< {format_duration(self.seconds)}"
+        return with_interval(found, Unit.SECONDS) if isinstance(found, Estimate) else in_unit(found, Unit.SECONDS)
+
+    def words(self) -> str:
+        """What a reader should know of it."""
+        if self.seconds is None:
+            return "The stopwatch was not calibrated on this rig: run `kettlefield calibrate` before the next campaign."
+        return f"The stopwatch's own error on this rig: up to {format_duration(self.seconds)} (99 of 100 events)."
+
+
+def floor_of(record: Record) -> Floor:
+    """The floor of a record's campaign: the 99th percentile of the error with one stream."""
+    from kettlefield.results.frames import campaign_facts  # noqa: PLC0415 - pandas takes half a second
+
+    found = campaign_facts(record)["rig"].get("calibration")
+    return Floor(float(found["floor_s"]) if found else None)

@@ -1,0 +1,112 @@
+"""Each candidate against its model's reference level, paired by exercise and sample, under the same settings."""
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import pandas as pd
+import sqlalchemy as sa
+
+from kettlefield.core.statistics.paired import Pairs, count_pairs, exact_p, holm
+from kettlefield.core.values import changes_between
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+from kettlefield.results.frames import counted_trials
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Against:
+    """One level held against its reference; an exercise counts as won or lost by its samples together."""
+
+    reference: str
+    pairs: Pairs
+    won: tuple[str, ...]  # exercises of which the level passed more samples
+    lost: tuple[str, ...]
+    p: float  # exact, of equal pass rates, over exercises won and lost
+    p_adjusted: float  # Holm, over the levels of the model
+
+
+def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[str, Against]:
+    """The comparison of every candidate that has a reference level and shares trials with it, by name.
+
+    Parameters
+    ----------
+    candidates : data frame
+        Columns name, model, reference; where there is a column ``family``, candidates of one family are held
+        against its reference, else those of one model.
+    trials : data frame
+        Columns candidate, exercise, sample, outcome, first_outcome; faults of server and rig are left out, on
+        both sides of a pair.
+    """
+    passed = counted_trials(trials)
+    found: dict[str, Against] = {}
+    for _, of_model in candidates.groupby("family" if "family" in candidates else "model", sort=False):
+        references = list(of_model[of_model["reference"].astype(bool)]["name"])
+        levels = [name for name in of_model["name"] if name not in references]
+        known = {
+            name: one
+            for name in levels
+            if references and (one := find_against(passed, name, references[0])) is not None
+        }
+        adjusted = holm([one.p for one in known.values()])
+        for (name, one), p_adjusted in zip(known.items(), adjusted, strict=True):
+            found[name] = Against(
+                reference=one.reference, pairs=one.pairs, won=one.won, lost=one.lost, p=one.p, p_adjusted=p_adjusted
+            )
+    return found
+
+
+def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | None:
+    """One candidate held against another on what both were asked; None where that is nothing.
+
+    Parameters
+    ----------
+    passed : data frame
+        Columns candidate, exercise, sample, passed.
+    level, reference : str
+        Candidates.
+    """
+    keys = ["exercise", "sample"]
+    mine, other = (passed[passed["candidate"] == name][[*keys, "passed"]] for name in (level, reference))
+    both = mine.merge(other, on=keys, suffixes=("", "_reference"))
+    if both.empty:
+        return None
+    both = both.sort_values("exercise", kind="stable")
+    names, starts = np.unique(both["exercise"].to_numpy(dtype=str), return_index=True)
+    sides = [
+        [[bool(passed) for passed in part] for part in np.split(both[field].to_numpy(dtype=bool), starts[1:])]
+        for field in ("passed", "passed_reference")
+    ]
+    nets = {str(name): sum(a) - sum(b) for name, a, b in zip(names, *sides, strict=True)}
+    won = tuple(name for name, net in nets.items() if net > 0)
+    lost = tuple(name for name, net in nets.items() if net < 0)
+    p = exact_p(len(won), len(lost))
+    return Against(reference=reference, pairs=count_pairs(*sides), won=won, lost=lost, p=p, p_adjusted=p)
+
+
+_PARTS = ("sampling", "prompting", "grading")  # what changes replies or outcomes
+
+
+def mixed_settings(record: Record) -> dict[str, str]:
+    """For each candidate that was asked under other settings than its reference level, which, in words."""
+    table = schema.candidate
+    with record.reading() as connection:
+        rows = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
+    settings = {row["name"]: json.loads(row["settings"]) for row in rows}
+    references = {row["model"]: row["name"] for row in rows if row["reference"]}
+    found = {}
+    for row in rows:
+        reference = references.get(row["model"])
+        if reference is None or reference == row["name"]:
+            continue
+        changes = changes_between(_answering(settings[reference]), _answering(settings[row["name"]]))
+        if changes:
+            words = "; ".join(f"{change.what} {change.now} instead of {change.then}" for change in changes)
+            found[row["name"]] = f"asked under other settings than {reference}: {words}"
+    return found
+
+
+def _answering(settings: dict[str, Any]) -> dict[str, Any]:
+    context = {"context": settings.get("server", {}).get("context")}
+    return {**{part: settings.get(part, {}) for part in _PARTS}, "server": context}

@@ -1,1 +1,0 @@
-"""A simulated inference server and accelerator, for the demo and the tests."""

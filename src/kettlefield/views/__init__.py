@@ -1,0 +1,1 @@
+"""Tables, figures and pages: results in, files and text out."""

@@ -1,0 +1,1 @@
+"""Figures: data frames in, charts with their captions out."""

@@ -1,0 +1,156 @@
+"""Memory over time with its phases, and what the header foretold beside what was measured."""
+
+import pandas as pd
+
+from kettlefield.core.units import format_bytes, size_scale
+from kettlefield.views.style import (
+    COLOURS,
+    FAINT,
+    INK,
+    Chart,
+    add_legend,
+    budget_in_sight,
+    new_chart,
+    new_figure,
+    rows_of,
+    sentences,
+)
+
+POINTS = 400  # a candidate; peaks are kept
+_GROUPS = {
+    "load": COLOURS[6],
+    "timing": COLOURS[0],
+    "several at once": COLOURS[3],
+    "answers": COLOURS[2],
+    "idle": COLOURS[4],
+}
+
+
+def group_of(phase: str) -> str:
+    """Which group of phases one belongs to, for its colour."""
+    if phase in {"load", "answers", "idle"}:
+        return phase
+    return "several at once" if phase.startswith("clients") or phase == "arrivals" else "timing"
+
+
+def thinned(times_s: pd.Series, values: pd.Series) -> tuple[pd.Series, pd.Series]:
+    """At most about `POINTS` samples, of each stretch the highest, so that no peak is lost."""
+    if len(values) <= POINTS:
+        return times_s, values
+    stretch = pd.Series(range(len(values)), index=values.index) * POINTS // len(values)
+    highest = values.groupby(stretch).idxmax()
+    return times_s.loc[highest], values.loc[highest]
+
+
+def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None:
+    """One panel a candidate: memory from its server's start to its end, phases shaded; None without a sample.
+
+    Parameters
+    ----------
+    series : data frame
+        Columns candidate, at_s (since the first sample), total_bytes, phase; in order.
+    budget_bytes : int or None
+        The plan's.
+    """
+    if series.empty:
+        return None
+    names = list(dict.fromkeys(series["candidate"]))
+    scale = size_scale(series["total_bytes"].max())
+    budget_bytes, outside = budget_in_sight(budget_bytes, series["total_bytes"].max())
+    figure, axes = new_figure(rows=len(names), height_in=1.2 + 1.05 * len(names), squeeze=False, sharey=True)
+    used: dict[str, None] = {}
+    for name, (each,) in zip(names, axes, strict=True):
+        mine = series[series["candidate"] == name]
+        runs = (mine["phase"] != mine["phase"].shift()).cumsum()
+        for _, run in mine.groupby(runs, sort=False):
+            group = group_of(str(run["phase"].iloc[0]))
+            used[group] = None
+            each.axvspan(run["at_s"].iloc[0], run["at_s"].iloc[-1], color=_GROUPS[group], alpha=0.22, linewidth=0)
+        at, total = thinned(mine["at_s"], mine["total_bytes"])
+        each.plot(at, total / scale.factor, color=INK, linewidth=1.2)
+        if budget_bytes is not None:
+            each.axhline(budget_bytes / scale.factor, color=COLOURS[1], linestyle="--", linewidth=1.1)
+        each.set_title(name, loc="left", fontsize=9, color=INK)
+        each.set_ylim(bottom=0)
+        each.set_xlim(0, float(mine["at_s"].max()))
+    axes[-1][0].set_xlabel("seconds since the server's start")
+    figure.suptitle("A step is a load, a slope is growth", x=0.01, ha="left", fontsize=11, fontweight="bold", color=INK)
+    figure.supylabel(f"memory, host and accelerator together ({scale.label})", fontsize=9, color=INK)
+    _phase_key(figure, list(used), budget_bytes)
+    peaks = series.groupby("candidate", sort=False)["total_bytes"].max()
+    return Chart(
+        name="memory-over-time",
+        title="Memory from each server's start to its end",
+        alt=sentences(f"{name} peaks at {format_bytes(peak)}" for name, peak in peaks.items()),
+        caption=f"{len(series):,} samples. The server's own share of host memory (PSS) and its accelerator memory; "
+        f"shaded by what was going on.{outside}",
+        figure=figure,
+    )
+
+
+def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None:
+    """Two bars a candidate; None where no header foretold anything.
+
+    Parameters
+    ----------
+    frame : data frame
+        Columns candidate, predicted_bytes, peak_bytes.
+    budget_bytes : int or None
+        The plan's.
+    """
+    known = frame.dropna(subset=["predicted_bytes", "peak_bytes"])
+    if known.empty:
+        return None
+    most = known[["predicted_bytes", "peak_bytes"]].to_numpy().max()
+    scale = size_scale(most)
+    budget_bytes, outside = budget_in_sight(budget_bytes, most)
+    figure, axes = new_chart("Bars of equal length: the header foretold it", height_in=1.5 + 0.5 * len(known))
+    places = list(range(len(known)))[::-1]
+    axes.barh(
+        [p + 0.19 for p in places],
+        known["peak_bytes"] / scale.factor,
+        height=0.34,
+        color=COLOURS[0],
+        label="measured peak",
+    )
+    axes.barh(
+        [p - 0.19 for p in places],
+        known["predicted_bytes"] / scale.factor,
+        height=0.34,
+        color=COLOURS[4],
+        hatch="//",
+        edgecolor="white",
+        label="foretold by the weights' header",
+    )
+    if budget_bytes is not None:
+        axes.axvline(
+            budget_bytes / scale.factor, color=COLOURS[1], linestyle="--", linewidth=1.2, label="memory budget"
+        )
+    axes.set_yticks(places, [str(name) for name in known["candidate"]])
+    axes.grid(visible=False, axis="y")
+    axes.grid(axis="x", color=FAINT, linewidth=0.6)
+    axes.set_xlabel(f"memory ({scale.label})")
+    add_legend(axes, loc="upper left", bbox_to_anchor=(0.0, -0.16), ncols=3, fontsize=9)
+    return Chart(
+        name="predicted-beside-measured",
+        title="Memory foretold beside memory measured",
+        alt=sentences(
+            f"{row.candidate}: foretold {format_bytes(row.predicted_bytes)}, measured {format_bytes(row.peak_bytes)}"
+            for row in rows_of(known)
+        ),
+        caption="Foretold: weights, key/value cache at the configured context and streams, and an overhead that the "
+        f"plan states, or else a rule of thumb.{outside}",
+        figure=figure,
+    )
+
+
+def _phase_key(figure: object, groups: list[str], budget_bytes: int | None) -> None:
+    from matplotlib.lines import Line2D  # noqa: PLC0415
+    from matplotlib.patches import Patch  # noqa: PLC0415
+
+    handles: list[object] = [Patch(facecolor=_GROUPS[group], alpha=0.35, label=group) for group in groups]
+    if budget_bytes is not None:
+        handles.append(Line2D([], [], color=COLOURS[1], linestyle="--", label="memory budget"))
+    figure.legend(  # type: ignore[attr-defined]
+        handles=handles, loc="outside lower center", ncols=len(handles), fontsize=9, frameon=False, labelcolor=INK
+    )

@@ -1,0 +1,230 @@
+"""Speed: distributions of first tokens and gaps, decode rate against depth, what several clients get, loads."""
+
+from collections.abc import Mapping, Sequence
+
+import numpy as np
+import pandas as pd
+
+from kettlefield.views.style import (
+    COLOURS,
+    INK,
+    Chart,
+    add_legend,
+    head,
+    look,
+    new_chart,
+    new_figure,
+    note,
+    rows_of,
+    sentences,
+)
+
+POINTS = 300  # of a distribution: more would not be seen
+_STYLES = ("-", "--", "-.", ":")
+
+
+def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str) -> Chart | None:
+    """Empirical distributions, one line a candidate; None without a sample.
+
+    Parameters
+    ----------
+    samples : mapping
+        Candidate -> values in seconds.
+    name : str
+        Stem of the chart's files.
+    what : str
+        What is timed, for title and axis.
+    """
+    known = {
+        candidate: np.sort(np.asarray(values, dtype=float)) for candidate, values in samples.items() if len(values)
+    }
+    if not known:
+        return None
+    from matplotlib.ticker import LogLocator, NullFormatter  # noqa: PLC0415
+
+    figure, axes = new_chart(f"Further left is faster, steeper is steadier: {what}")
+    for number, (candidate, values) in enumerate(known.items()):
+        shares = np.linspace(0, 1, min(POINTS, len(values)))
+        axes.plot(
+            np.quantile(values, shares, method="inverted_cdf") * 1000,
+            shares,
+            drawstyle="steps-post",
+            linestyle=_STYLES[number // len(COLOURS) % len(_STYLES)],
+            markevery=max(1, len(shares) // 6),
+            label=f"{candidate} (n = {len(values):,})",
+            linewidth=1.5,
+            **look(number),
+        )
+    axes.set_xscale("log")
+    axes.xaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
+    axes.xaxis.set_major_formatter(lambda value, _: f"{value:g}")
+    axes.xaxis.set_minor_formatter(NullFormatter())
+    axes.set_xlabel(f"{what} (ms, logarithmic)")
+    axes.set_ylabel("share of samples")
+    axes.set_ylim(0, 1.02)
+    add_legend(axes, loc="upper left", bbox_to_anchor=(1.0, 1.0))
+    return Chart(
+        name=name,
+        title=f"Distribution: {what}",
+        alt=sentences(
+            f"{candidate}: median {np.median(values) * 1000:.3g} ms, "
+            f"95 % below {np.quantile(values, 0.95) * 1000:.3g} ms, n = {len(values)}"
+            for candidate, values in known.items()
+        ),
+        caption="One request at a time with nothing else running; samples that the host disturbed are left out.",
+        figure=figure,
+    )
+
+
+def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | None:
+    """Decode rate as the context fills; None without a depth.
+
+    Parameters
+    ----------
+    frame : data frame
+        Columns candidate, depth_tokens, decode_rate_tps: one row a request.
+    floor_tps : float
+        The plan's floor in tokens/s; 0: none.
+    """
+    if frame.empty:
+        return None
+    figure, axes = new_chart("A line that falls slows down as the context fills")
+    words = []
+    for number, (candidate, rows) in enumerate(frame.groupby("candidate", sort=False)):
+        middles = rows.groupby("depth_tokens")["decode_rate_tps"].median()
+        every = {**look(number), "markersize": 3, "alpha": 0.5, "linestyle": ""}
+        axes.plot(rows["depth_tokens"], rows["decode_rate_tps"], **every)
+        axes.plot(middles.index, middles, label=str(candidate), **look(number))
+        words.append(
+            f"{candidate}: {middles.iloc[0]:,.0f} tokens/s at {middles.index[0]:,.0f} tokens, "
+            f"{middles.iloc[-1]:,.0f} at {middles.index[-1]:,.0f}"
+        )
+    if floor_tps:
+        axes.axhline(floor_tps, color=INK, linestyle="--", linewidth=1.2)
+        note(axes, f"floor {floor_tps:g} tokens/s", (0, floor_tps))
+    axes.set_xlabel("context filled to (tokens, as the server counts)")
+    axes.set_ylabel("decode rate (tokens/s)")
+    axes.set_xlim(left=0)
+    axes.set_ylim(bottom=0)
+    axes.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
+    add_legend(axes, loc="upper left", bbox_to_anchor=(1.0, 1.0))
+    return Chart(
+        name="decode-against-depth",
+        title="Decode rate as the context fills",
+        alt=sentences(words),
+        caption=f"Lines through the medians; every request is a dot, {len(frame)} in all.",
+        figure=figure,
+    )
+
+
+def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mapping[str, float]) -> Chart | None:
+    """What several clients get in all, and how late first tokens come as requests arrive faster; None without either.
+
+    Parameters
+    ----------
+    clients : data frame
+        Columns candidate, clients, rate_tps (of all together), knee (bool).
+    tries : data frame
+        Columns candidate, rate_rps, first_token_p95_s, held (bool).
+    capacities : mapping
+        Candidate -> the highest rate that held, requests/s.
+    """
+    if clients.empty and tries.empty:
+        return None
+    figure, axes = new_figure(columns=2, height_in=5.0)
+    left, right = axes
+    for number, (candidate, rows) in enumerate(clients.groupby("candidate", sort=False)):
+        left.plot(rows["clients"], rows["rate_tps"], label=str(candidate), **look(number))
+        knee = rows[rows["knee"].astype(bool)]
+        left.plot(knee["clients"], knee["rate_tps"], "o", markersize=13, markerfacecolor="none", markeredgecolor=INK)
+    head(left, "Throughput stops growing at the knee (ringed)")
+    left.set_xlabel("clients at once")
+    left.set_ylabel("tokens/s of all together")
+    left.set_ylim(bottom=0)
+    order = list(dict.fromkeys([*clients.get("candidate", []), *tries.get("candidate", [])]))
+    for candidate, rows in tries.groupby("candidate", sort=False):
+        number = order.index(candidate)
+        ordered = rows.sort_values("rate_rps").dropna(subset=["first_token_p95_s"])
+        right.plot(ordered["rate_rps"], ordered["first_token_p95_s"] * 1000, label=str(candidate), **look(number))
+        if capacities.get(str(candidate)):
+            right.axvline(capacities[str(candidate)], color=look(number)["color"], linestyle="--", linewidth=1.2)
+    head(right, "Capacity (dashed): the last rate that held")
+    right.set_xlabel("random arrivals (requests/s, logarithmic)")
+    right.set_ylabel("first token p95 (ms)")
+    right.set_ylim(bottom=0)
+    if not tries.empty:
+        right.set_xscale("log", base=2)
+        right.xaxis.set_major_formatter(lambda value, _: f"{value:g}")
+    named = {
+        label: line for each in (left, right) for line, label in zip(*each.get_legend_handles_labels(), strict=True)
+    }
+    figure.legend(
+        list(named.values()),
+        list(named),
+        loc="outside lower center",
+        ncols=4,
+        fontsize=8,
+        frameon=False,
+        labelcolor=INK,
+    )
+    best = clients.groupby("candidate", sort=False)["rate_tps"].max() if not clients.empty else pd.Series(dtype=float)
+    words = [f"{candidate}: at most {rate:,.0f} tokens/s in all" for candidate, rate in best.items()]
+    words += [f"{candidate} holds its limits up to {rate:g} requests/s" for candidate, rate in capacities.items()]
+    return Chart(
+        name="under-load",
+        title="Throughput and latency under load",
+        alt=sentences(words),
+        caption="Left: each client asks again when it has its reply. Right: requests arrive at random moments, and "
+        "latency counts from the scheduled one.",
+        figure=figure,
+    )
+
+
+def loads_and_ceilings(loads: pd.DataFrame, ceilings: pd.DataFrame) -> Chart | None:
+    """Time until a server is ready, and the share of the rate that bandwidth allows; None without either.
+
+    Parameters
+    ----------
+    loads : data frame
+        Columns candidate, kind ("cold", "warm", "as found"), load_s.
+    ceilings : data frame
+        Columns candidate, share (decode rate over what bandwidth allows).
+    """
+    if loads.empty and ceilings.empty:
+        return None
+    figure, axes = new_figure(columns=2, height_in=1.7 + 0.34 * max(loads["candidate"].nunique(), len(ceilings)))
+    left, right = axes
+    names = list(dict.fromkeys([*loads["candidate"], *ceilings["candidate"]]))[::-1]
+    kinds = list(dict.fromkeys(loads["kind"]))
+    for number, kind in enumerate(kinds):
+        rows = loads[loads["kind"] == kind].groupby("candidate")["load_s"].first()
+        height = 0.8 / len(kinds)
+        places = [names.index(name) + 0.4 - height * (number + 0.5) for name in rows.index]
+        hatch = ("", "//", "..")[number % 3]
+        left.barh(
+            places, list(rows), height=height * 0.9, color=COLOURS[number], label=kind, hatch=hatch, edgecolor="white"
+        )
+    head(left, "Shorter is sooner ready")
+    left.set_xlabel("started until ready (s)")
+    left.set_yticks(range(len(names)), names)
+    if kinds:
+        add_legend(left, loc="upper left", bbox_to_anchor=(0.0, -0.14), ncols=len(kinds))
+    right.barh(
+        [names.index(name) for name in ceilings["candidate"]], list(ceilings["share"]), height=0.5, color=COLOURS[2]
+    )
+    head(right, "Near 1 is as fast as bandwidth allows")
+    right.set_xlabel("median decode rate over its ceiling (share)")
+    right.set_yticks(range(len(names)), [""] * len(names))
+    for each in (left, right):
+        each.grid(visible=False, axis="y")
+        each.set_ylim(-0.6, len(names) - 0.4)
+    words = [f"{row.candidate} ready after {row.load_s:.2f} s ({row.kind})" for row in rows_of(loads)]
+    words += [f"{row.candidate} decodes at {row.share:.0%} of its ceiling" for row in rows_of(ceilings)]
+    return Chart(
+        name="loads-and-ceilings",
+        title="Load times, and decode rate beside what bandwidth allows",
+        alt=sentences(words),
+        caption="Cold: the weights' pages were dropped from the page cache first. Ceiling: bandwidth over the bytes "
+        "that one token reads, with an empty cache.",
+        figure=figure,
+    )

@@ -1,0 +1,64 @@
+"""All that a report is written from, read from the record once."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import pandas as pd
+
+from kettlefield.decision.ledger import Audit, audit
+from kettlefield.decision.provenance import Standing, standings
+from kettlefield.decision.verdict import Decision
+from kettlefield.marking.scores import Marking, read_marking
+from kettlefield.record.store import Record
+from kettlefield.results.breakdown import Group, pass_rates_by
+from kettlefield.results.frames import campaign_facts, notes
+from kettlefield.results.memory_use import Memory, memories
+from kettlefield.results.paired_comparison import mixed_settings
+from kettlefield.results.reply_similarity import ReplyAgreement, reply_agreements
+from kettlefield.results.speed import Timing, timed_frame, timings
+
+GROUPINGS = ("kind", "language", "difficulty")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Material:
+    """One campaign, analysed."""
+
+    record: Record
+    decision: Decision
+    campaign: dict[str, Any]
+    audit: Audit
+    standings: dict[str, Standing]
+    timings: tuple[Timing, ...]
+    memories: tuple[Memory, ...]
+    timed: pd.DataFrame
+    replies: tuple[ReplyAgreement, ...]
+    groups: dict[str, tuple[Group, ...]]
+    mixed: dict[str, str]
+    notes: tuple[str, ...]
+    marking: Marking
+
+
+def read_material(record: Record, decision: Decision) -> Material:
+    """Read everything.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun in the record.
+    """
+    return Material(
+        record=record,
+        decision=decision,
+        campaign=campaign_facts(record),
+        audit=audit(record),
+        standings=standings(record),
+        timings=timings(record),
+        memories=memories(record),
+        timed=timed_frame(record),
+        replies=reply_agreements(record),
+        groups={grouping: pass_rates_by(record, grouping) for grouping in GROUPINGS},
+        mixed=mixed_settings(record),
+        notes=tuple(notes(record)),
+        marking=read_marking(record, decision.weights),
+    )

@@ -1,0 +1,194 @@
+"""The report in a folder: one page that holds all it needs, or Markdown, and its figures beside it."""
+
+import re
+from collections.abc import Mapping
+from functools import cache
+from pathlib import Path
+
+from jinja2 import Environment
+from markupsafe import Markup, escape
+
+from kettlefield.core.plaintext import visible
+from kettlefield.decision.verdict import Decision
+from kettlefield.record.store import Record
+from kettlefield.views.material import Material, read_material
+from kettlefield.views.parts import Cell, Grid, Section, Table, Words, head_text
+from kettlefield.views.sections import correctness_section as correctness
+from kettlefield.views.sections import criteria_section as criteria
+from kettlefield.views.sections import evidence_section as evidence
+from kettlefield.views.sections import levels_section as levels
+from kettlefield.views.sections import marks_section as marks
+from kettlefield.views.sections import memory_section as memory
+from kettlefield.views.sections import speed_section as speed
+from kettlefield.views.sections import verdict_section as verdict
+from kettlefield.views.style import Chart, save_chart, settle, svg_file, svg_in_page, svg_text
+from kettlefield.views.templating import make_environment
+
+_FOLDS = re.compile(r"([@_])")  # a long heading may fold behind these
+_STATUSES = frozenset({"met", "not met", "undecided", "approved", "rejected"})
+
+
+def render_page(
+    title: str, headline: str, sections: tuple[Section, ...], svgs: Mapping[str, str], *, simulated: bool
+) -> str:
+    """HTML of the report; whatever comes from a model, a server or a plan is escaped.
+
+    Parameters
+    ----------
+    title : str
+        Of the campaign.
+    headline : str
+        The verdict in one sentence.
+    sections : tuple of Section
+        In order.
+    svgs : mapping
+        Chart's name -> its SVG.
+    simulated : bool
+        Whether made-up models were measured.
+    """
+    # our own drawings; Matplotlib escapes the words in them
+    drawn = {name: Markup(svg_in_page(text)) for name, text in svgs.items()}  # noqa: S704
+    template = _environment().get_template("page.html.j2")
+    return template.render(title=title, headline=headline, sections=sections, svgs=drawn, simulated=simulated)
+
+
+@cache
+def _environment() -> Environment:
+    made = make_environment()
+    made.filters["cell_text"] = lambda cell: cell.text if isinstance(cell, Cell) else cell
+    made.filters["cell_class"] = _cell_class
+    made.filters["head_text"] = lambda head: Markup(  # noqa: S704 - escaped just before
+        _FOLDS.sub(r"\1<wbr>", str(escape(visible(head_text(head)))))
+    )
+    made.filters["head_class"] = lambda head: {">": "number", "=": "line"}.get(head[:1], "")
+    return made
+
+
+def _cell_class(cell: Cell | str) -> str:
+    known = isinstance(cell, Cell) and cell.status in _STATUSES
+    return f"status {cell.status.replace(' ', '-')}" if known and isinstance(cell, Cell) else ""
+
+
+# what Markdown or the HTML inside it would take for more than text
+_SPECIAL = re.compile(r"([\\`*_{}\[\]()#+!|<>&~-])")
+
+
+def render_markdown(title: str, headline: str, sections: tuple[Section, ...], *, folder: str) -> str:
+    """Markdown text; trials are left to the record and to the page.
+
+    Parameters
+    ----------
+    title, headline : str
+        As the page has them.
+    sections : tuple of Section
+        In order.
+    folder : str
+        Where the figures lie, relative to the file.
+    """
+    lines = [f"# {_plain(title)}", "", f"**{_plain(headline)}**", ""]
+    for section in sections:
+        lines += [f"## {_plain(section.title)}", ""]
+        for part in section.parts:
+            if part.kind == "words":
+                lines += _words(part)
+            elif part.kind == "table":
+                lines += _table(part)
+            elif part.kind == "chart":
+                chart = part.chart
+                lines += [f"![{_plain(chart.alt)}]({folder}/{chart.name}.svg)", "", f"*{_plain(chart.caption)}*", ""]
+            elif part.kind == "grid":
+                lines += _grid(part)
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _words(part: Words) -> list[str]:
+    text = f"**{_plain(part.text)}**" if part.tone in {"strong", "warning"} and part.text else _plain(part.text)
+    return [*([text, ""] if text else []), *(f"- {_plain(item)}" for item in part.items), *([""] if part.items else [])]
+
+
+def _table(part: Table) -> list[str]:
+    heads = [head_text(head) for head in part.heads]
+    rule = ["---:" if head.startswith(">") else "---" for head in part.heads]
+    rows = [[cell.text if isinstance(cell, Cell) else cell for cell in row] for row in part.rows]
+    lines = [f"**{_plain(part.title)}**", "", _row(heads), f"| {' | '.join(rule)} |", *map(_row, rows), ""]
+    return [*lines, *([_plain(part.note), ""] if part.note else [])]
+
+
+def _grid(part: Grid) -> list[str]:
+    rows = [[name, *(square.letter for square in squares)] for name, squares in part.rows]
+    key = ", ".join(f"{letter} {outcome}" for letter, outcome in part.key)
+    rule = ["---"] * (len(part.candidates) + 1)
+    return [_row(["exercise", *part.candidates]), f"| {' | '.join(rule)} |", *map(_row, rows), "", _plain(key), ""]
+
+
+def _row(cells: list[str]) -> str:
+    return "| " + " | ".join(_plain(cell) for cell in cells) + " |"
+
+
+def _plain(text: str) -> str:
+    """Text that is nothing but text; line breaks become spaces."""
+    return _SPECIAL.sub(r"\\\1", " ".join(visible(text).split()))
+
+
+FIGURES = "figures"
+SECTIONS = (verdict, criteria, levels, correctness, marks, speed, memory, evidence)  # in the order of the questions
+
+
+def build_sections(material: Material) -> tuple[Section, ...]:
+    """Every section, in order."""
+    made: list[Section | None] = [module.section(material) for module in SECTIONS]
+    return tuple(section for section in made if section is not None)
+
+
+def charts_of(sections: tuple[Section, ...]) -> list[Chart]:
+    """Every chart of the sections, in order."""
+    found = []
+    for section in sections:
+        for part in section.parts:
+            if part.kind == "chart" or (part.kind == "grid" and part.chart is not None):
+                found.append(part.chart)
+    return [chart for chart in found if chart is not None]
+
+
+def write_report(record: Record, decision: Decision, folder: Path, *, as_markdown: bool) -> tuple[Path, ...]:
+    """Write the report; the paths written, the report itself first.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    decision : Decision
+        What it decides.
+    folder : Path
+        Made where it is missing.
+    as_markdown : bool
+        ``report.md`` in place of ``report.html``.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun in the record.
+    OSError
+        The folder cannot be written to.
+    """
+    material = read_material(record, decision)
+    sections = build_sections(material)
+    (folder / FIGURES).mkdir(parents=True, exist_ok=True)
+    headline = verdict.headline(material)
+    charts = charts_of(sections)
+    for chart in charts:
+        settle(chart)
+    svgs = {chart.name: svg_text(chart) for chart in charts}
+    if as_markdown:
+        path = folder / "report.md"
+        text = render_markdown(decision.title, headline, sections, folder=FIGURES)
+    else:
+        path = folder / "report.html"
+        text = render_page(decision.title, headline, sections, svgs, simulated=decision.simulated)
+    path.write_text(text, encoding="utf-8", errors="backslashreplace")
+    written = [path]
+    for chart in charts:
+        written += [folder / FIGURES / f"{chart.name}.{ending}" for ending in ("svg", "png")]
+        written[-2].write_text(svg_file(svgs[chart.name]), encoding="utf-8")
+        save_chart(chart.figure, written[-1])
+    return tuple(written)

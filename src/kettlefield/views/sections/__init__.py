@@ -1,0 +1,1 @@
+"""The sections of a report, in the order of a reader's questions."""

@@ -1,0 +1,189 @@
+"""Fourth question: what is right, what fails, how - and what did the model write?"""
+
+import base64
+from typing import Any
+
+import pandas as pd
+
+from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.results.breakdown import FEW
+from kettlefield.results.frames import open_trial
+from kettlefield.views.figures.outcome_chart import LETTERS, letter_of, outcome_cells, outcome_grid
+from kettlefield.views.material import Material
+from kettlefield.views.parts import (
+    Grid,
+    OpenExercise,
+    OpenTrial,
+    Passage,
+    Picture,
+    Section,
+    Square,
+    Table,
+    Tone,
+    Trials,
+    Words,
+    cut,
+    present,
+)
+
+MOST_TRIALS = 600  # to open in the page: it is to be mailed
+MOST_PICTURES = 120  # of pages, some ten thousand bytes each
+MOST_ROWS = 400  # exercises in the grid
+PROMPT_CHARS, FAILED_CHARS, PASSED_CHARS, ERROR_CHARS = 4000, 3000, 1200, 1500
+
+
+def section(material: Material) -> Section:
+    """The section."""
+    trials = material.decision.table.trials
+    names = tuple(row.candidate for row in material.decision.table.rows)
+    opened = _chosen(trials)
+    return Section(
+        anchor="correctness",
+        title="Correctness",
+        parts=present(
+            _grid(trials, names, set(opened)) if len(trials) else Words(text="No exercise was asked yet."),
+            *(_group_table(material, grouping, names) for grouping in material.groups),
+            _outcome_table(trials, names),
+            _trials(material, opened, len(trials)),
+        ),
+    )
+
+
+def _chosen(trials: pd.DataFrame) -> list[int]:
+    """Ids of the trials to open: all of them, or those that failed before those that passed."""
+    failed = trials["outcome"] != Outcome.PASSED.value
+    ids = [*trials.loc[failed, "id"], *trials.loc[~failed, "id"]]
+    return sorted(int(one) for one in ids[:MOST_TRIALS])
+
+
+def _grid(trials: pd.DataFrame, names: tuple[str, ...], opened: set[int]) -> Grid:
+    cells = outcome_cells(trials)
+    failed_first = trials.assign(passed=trials["first_outcome"] == Outcome.PASSED.value).sort_values(
+        "passed", kind="stable"
+    )
+    links: dict[tuple[str, str], int] = {}
+    for row in failed_first[failed_first["id"].isin(opened)].to_dict("records"):
+        links.setdefault((row["exercise"], row["candidate"]), int(row["id"]))
+    exercises = sorted({exercise for exercise, _ in cells})[:MOST_ROWS]
+    used = {Outcome(other) for _, _, other in cells.values()} | {Outcome.PASSED}
+    return Grid(
+        candidates=names,
+        rows=tuple(
+            (exercise, tuple(_square(cells.get((exercise, name)), links.get((exercise, name))) for name in names))
+            for exercise in exercises
+        ),
+        key=tuple((letter, outcome.value) for outcome, letter in LETTERS.items() if outcome in used),
+        chart=outcome_grid(trials, list(names)),
+    )
+
+
+def _square(cell: tuple[int, int, str] | None, trial_id: int | None) -> Square:
+    if cell is None:
+        return Square(letter="", words="not asked", tone="empty", trial_id=None)
+    passed, run, other = cell
+    tone: Tone = "passed" if passed == run else "some" if passed else "fault" if Outcome(other) in FAULTS else "none"
+    words = f"{passed} of {run} passed" + ("" if passed == run else f", else {other}")
+    return Square(letter=letter_of(cell), words=words, tone=tone, trial_id=trial_id)
+
+
+def _group_table(material: Material, grouping: str, names: tuple[str, ...]) -> Table:
+    found = {(one.group, one.candidate): one for one in material.groups[grouping]}
+    rows = []
+    for group in sorted({group for group, _ in found}):
+        cells = [found.get((group, name)) for name in names]
+        rows.append(
+            (
+                group,
+                *("-" if one is None else f"{one.solved}/{one.trials}" + (" ?" if one.few else "") for one in cells),
+            )
+        )
+    return Table(
+        title=f"Solved by {grouping}",
+        heads=(grouping, *(f">{name}" for name in names)),
+        rows=tuple(rows),
+        note=f"At the first attempt, of the trials that count. ?: fewer than {FEW} trials, too few to say much.",
+    )
+
+
+def _outcome_table(trials: pd.DataFrame, names: tuple[str, ...]) -> Table | None:
+    counts = trials.groupby(["outcome", "candidate"]).size()
+    outcomes = [outcome for outcome in Outcome if outcome.value in set(trials["outcome"])]
+    if not outcomes:
+        return None
+    return Table(
+        title="How trials ended, repair turns included",
+        heads=("outcome", *(f">{name}" for name in names)),
+        rows=tuple((one.value, *(str(counts.get((one.value, name), 0)) for name in names)) for one in outcomes),
+    )
+
+
+def _trials(material: Material, ids: list[int], total: int) -> Trials:
+    """The chosen trials by exercise; what each exercise asks stands there once."""
+    by_exercise: dict[str, list[OpenTrial]] = {}
+    prompts: dict[str, Passage] = {}
+    shown = 0
+    for trial_id in ids:
+        trial = open_trial(material.record, trial_id)
+        exercise = str(trial["exercise_id"])
+        first = next((one["exchange"] for one in trial["attempts"] if one["exchange"] is not None), None)
+        if first is not None and exercise not in prompts:
+            text = "\n\n".join(message["content"] for message in first["messages"])
+            prompts[exercise] = cut("prompt", text, PROMPT_CHARS)
+        opened = _open(trial, with_pictures=shown < MOST_PICTURES)
+        shown += len(opened.pictures)
+        by_exercise.setdefault(exercise, []).append(opened)
+    missing = Passage(title="prompt", text="", length=0)
+    return Trials(
+        exercises=tuple(
+            OpenExercise(id=name, prompt=prompts.get(name, missing), trials=tuple(found))
+            for name, found in sorted(by_exercise.items())
+        ),
+        left_out=total - len(ids),
+    )
+
+
+def _open(trial: dict[str, Any], *, with_pictures: bool) -> OpenTrial:
+    attempts = trial["attempts"]
+    passed = trial["outcome"] == Outcome.PASSED.value
+    pictures = tuple(
+        Picture(width=width, data_url="data:image/png;base64," + base64.b64encode(png).decode())
+        for width, png in (attempts[-1]["pictures"].items() if attempts and with_pictures else ())
+    )
+    passages: list[Passage] = []
+    lines: list[str] = []
+    for attempt in attempts:
+        lead = f"attempt {attempt['number']}: " if len(attempts) > 1 else ""
+        exchange = attempt["exchange"]
+        if exchange is not None:
+            messages = exchange["messages"]
+            if attempt["number"] != 1:
+                passages.append(cut(f"{lead}sent", messages[-1]["content"], ERROR_CHARS))
+            if exchange["thinking"]:
+                passages.append(cut(f"{lead}thinking", str(exchange["thinking"]), PASSED_CHARS))
+            passages.append(cut(f"{lead}reply", str(exchange["reply"]), PASSED_CHARS if passed else FAILED_CHARS))
+            lines.append(f"{lead}{exchange['completion_tokens']} tokens, finish reason {exchange['finish_reason']}")
+        files = attempt["files"]
+        if not passed:
+            passages += [cut(f"{lead}extracted {name}", text, FAILED_CHARS) for name, text in files.items()]
+        if attempt["fault"]:
+            passages.append(cut(f"{lead}fault", str(attempt["fault"]), ERROR_CHARS))
+        checks = attempt["checks"]
+        for check in checks:
+            word = (
+                "passed"
+                if check["passed"]
+                else str(check["end"] if check["end"] != "finished" else "not all as expected")
+            )
+            lines.append(
+                f"{lead}check {check['name']}: {check['cases_passed']} of {check['cases_total']} cases, {word}"
+            )
+            if check["detail"]:
+                passages.append(cut(f"{lead}what check {check['name']} found", str(check["detail"]), ERROR_CHARS))
+    return OpenTrial(
+        id=int(trial["id"]),
+        title=f"{trial['candidate']}, sample {trial['sample']}",
+        outcome=str(trial["outcome"]),
+        lines=tuple(lines),
+        passages=tuple(passages),
+        pictures=pictures,
+    )

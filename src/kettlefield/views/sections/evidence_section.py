@@ -1,0 +1,129 @@
+"""Last question: on what does all this rest, and what was not measured?"""
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from kettlefield.core.units import format_duration
+from kettlefield.decision.provenance import Standing
+from kettlefield.views.material import Material
+from kettlefield.views.parts import Section, Table, Words, present
+
+
+def section(material: Material) -> Section:
+    """The section."""
+    return Section(
+        anchor="evidence",
+        title="Evidence",
+        parts=present(
+            Table(title="Campaign", heads=("", ""), rows=tuple(_campaign(material))),
+            _weights(material),
+            _settings(material),
+            Words(text="Not measured:", items=_not_measured(material), tone="warning")
+            if _not_measured(material)
+            else None,
+            Words(text="Noted while it ran:", items=material.notes) if material.notes else None,
+            _disturbed(material),
+            Words(
+                text="Every reply, file, check and timing is in the record: `kettlefield trials RECORD --open ID`. How "
+                "each figure is defined, and its source: docs/method.md of the program.",
+                tone="small",
+            ),
+        ),
+    )
+
+
+def _campaign(material: Material) -> list[tuple[str, str]]:
+    campaign, rig = material.campaign, material.campaign["rig"]
+    host, calibration = rig.get("host", {}), rig.get("calibration")
+    isolation = rig.get("isolation", {})
+    lacks = f", without {', '.join(isolation['lacks'])}" if isolation.get("lacks") else ""
+    floor = (
+        "never calibrated on this machine"
+        if not calibration
+        else f"stopwatch floor {format_duration(calibration['floor_s'])}"
+    )
+    return [
+        ("plan", campaign["plan_digest"]),
+        ("suite", f"{campaign['suite_name']}, {campaign['suite_digest']}"),
+        (
+            "rig",
+            f"{host.get('system', '?')}, kernel {host.get('kernel', '?')}, fingerprint {rig.get('fingerprint', '?')}",
+        ),
+        (
+            "drivers",
+            ", ".join(f"{one['name']} {one['driver']}" for one in rig.get("accelerators", ())) or "no accelerator",
+        ),
+        ("toolchains", ", ".join(f"{name} {version}" for name, version in rig.get("toolchains", {}).items()) or "-"),
+        ("isolation", f"{isolation.get('name', '?')}{lacks}"),
+        ("calibration", floor),
+        ("results", material.audit.signatures[-1].results_digest if material.audit.signatures else "not signed yet"),
+    ]
+
+
+def _weights(material: Material) -> Table:
+    rows = [
+        (one.candidate, str(one.weights.get("sha256") or "-"), one.server_words or "-", *_settings_left_open(one))
+        for one in material.standings.values()
+    ]
+    heads = ("candidate", "SHA-256 of its weights", "server", "sent so that they do nothing", "at a default not known")
+    return Table(title="Weights and servers", heads=heads, rows=tuple(rows))
+
+
+def _settings_left_open(one: Standing) -> tuple[str, str]:
+    """Sampling settings that the plan leaves open: those that the server took neutral values for, and the others."""
+    facts = one.server.get("preflight") or {}
+    neutral = ", ".join(f"{name} {value:g}" for name, value in facts.get("neutral", {}).items())
+    return neutral or "-", ", ".join(facts.get("unknown_default", ())) or "-"
+
+
+def _settings(material: Material) -> Table:
+    """Every setting, those that all candidates share once."""
+    flat = {name: dict(_leaves(one.settings)) for name, one in material.standings.items()}
+    keys = list(dict.fromkeys(key for one in flat.values() for key in one))
+    rows = []
+    for key in keys:
+        values = {name: one.get(key, "not there") for name, one in flat.items()}
+        if len(set(values.values())) == 1:
+            rows.append((key, next(iter(values.values()))))
+        else:
+            rows.append((key, "; ".join(f"{name}: {value}" for name, value in values.items())))
+    return Table(title="Settings", heads=("setting", "value"), rows=tuple(rows))
+
+
+def _leaves(value: Any, path: str = "") -> list[tuple[str, str]]:
+    if isinstance(value, Mapping):
+        return [leaf for key, inner in value.items() for leaf in _leaves(inner, f"{path}.{key}".lstrip("."))]
+    return [(path, json.dumps(value, ensure_ascii=False))]
+
+
+def _not_measured(material: Material) -> tuple[str, ...]:
+    found = []
+    for row in material.decision.table.rows:
+        if row.trials < row.planned:
+            found.append(f"{row.candidate}: {row.planned - row.trials} of {row.planned} trials")
+        missing = [
+            words for words, value in (("peak memory", row.peak_bytes), ("load time", row.load_s)) if value is None
+        ]
+        if not row.speed["first_token_s"]:
+            missing.append("speed")
+        if missing:
+            found.append(f"{row.candidate}: {', '.join(missing)}")
+    for one in material.timings:
+        found += [
+            f"{one.candidate}: {step} ended early: {why}"
+            for step, why in one.ended.items()
+            if why not in {"done", "precise"}
+        ]
+    return tuple(found)
+
+
+def _disturbed(material: Material) -> Words | None:
+    count = int(material.timed["disturbed"].notna().sum())
+    if not count:
+        return None
+    whole = len(material.timed)
+    return Words(
+        text=f"{count} of {whole} timed requests were disturbed by other work of the host and are left out; where "
+        "too few others are left, the figure is called disturbed and decides nothing."
+    )
