@@ -1,10 +1,19 @@
 """``kettlefield assess``: a second model marks replies; how far it can be trusted is measured first."""
 
 import argparse
+import asyncio
+import sys
 from pathlib import Path
 
+from rich.progress import Progress
+
+from kettlefield.campaign.judging import assess
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import make_console
 from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.marks_part import show_marks
+from kettlefield.plan.plan import read_plan
+from kettlefield.record.store import Record
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -24,17 +33,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Ask what was not asked yet, then show what came of it."""
-    import asyncio  # noqa: PLC0415
-    import sys  # noqa: PLC0415
-
-    from rich.progress import Progress  # noqa: PLC0415
-
-    from kettlefield.campaign.judging import assess  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
-    from kettlefield.cli.console import make_console  # noqa: PLC0415
-    from kettlefield.cli.marks_part import show_marks  # noqa: PLC0415
-    from kettlefield.plan.plan import read_plan  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     plan = read_plan(args.plan)
     record = Record.open(plan.record)
     faults = 0

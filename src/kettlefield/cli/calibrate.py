@@ -3,8 +3,15 @@
 import argparse
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import make_console, make_table, print_json, print_note, print_table, safe
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.errors import InputError
+from kettlefield.core.units import format_bytes
+from kettlefield.measure.calibration import calibrate, store_calibration
+from kettlefield.rig.survey import own_fingerprint
 
 if TYPE_CHECKING:
     from kettlefield.measure.calibration import Calibration
@@ -31,16 +38,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Calibrate, store, print."""
-    import msgspec  # noqa: PLC0415
-
-    from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.measure.calibration import (  # noqa: PLC0415
-        calibrate,
-        store_calibration,
-    )
-    from kettlefield.rig.survey import own_fingerprint  # noqa: PLC0415
-
     if not 0.2 <= args.seconds <= 600:
         raise InputError(f"is {args.seconds:g}", "--seconds", "Write 0.2 to 600.")
     console = make_console(stderr=True)
@@ -56,8 +53,6 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _print(found: "Calibration", fingerprint: str) -> None:
-    from kettlefield.cli.console import make_console, make_table, print_note, print_table, safe  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     console = make_console()
     heads = (">bias, ms", ">first token p50, ms", ">p99", ">gap p50, ms", ">p99", ">of one core", ">memory")

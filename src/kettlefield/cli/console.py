@@ -8,6 +8,7 @@ import sys
 from collections.abc import Sequence
 from typing import Any, Literal, Protocol, TypeVar
 
+import pandas as pd
 from rich.box import Box
 from rich.console import Console
 from rich.measure import Measurement
@@ -83,8 +84,6 @@ def print_csv(rows: Sequence[dict[str, Any]]) -> None:
 
     A text that a spreadsheet would take for a formula is led by an apostrophe.
     """
-    import pandas as pd  # noqa: PLC0415 - takes a second
-
     frame = pd.json_normalize([{name: _flat(value) for name, value in row.items()} for row in rows])
     frame.map(lambda cell: f"'{cell}" if isinstance(cell, str) and cell[:1] in "=+-@" and cell else cell).to_csv(
         sys.stdout, index=False, lineterminator="\n"

@@ -4,8 +4,13 @@ import argparse
 import importlib
 from pathlib import Path
 
+from kettlefield.cli.between_part import show_between
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.contrast_table import Shape, show_contrast
 from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.groups_part import show_groups
+from kettlefield.cli.replies_part import show_replies
+from kettlefield.core.errors import InputError
 
 PARTS = ("solved", "speed", "memory", "cost", "replies", "marks")
 
@@ -52,25 +57,17 @@ def run(args: argparse.Namespace) -> int:
     """Print the table."""
     _check_options(args)
     if len(args.record) > 1:
-        from kettlefield.cli.between_part import show_between  # noqa: PLC0415
-
         show_between(args.record, args.only, as_json=args.json)
         return ExitCode.DONE
     (record,) = args.record
     if args.by is not None:
-        from kettlefield.cli.groups_part import show_groups  # noqa: PLC0415
-
         show_groups(record, args.only, args.by, as_json=args.json)
     elif args.part == "replies":
-        from kettlefield.cli.replies_part import show_replies  # noqa: PLC0415
-
         show_replies(record, args.only, args.against, as_json=args.json)
     elif args.part is not None:
         module = importlib.import_module(f"kettlefield.cli.{args.part}_part")
         getattr(module, f"show_{args.part}")(record, args.only, as_json=args.json)
     else:
-        from kettlefield.cli.contrast_table import Shape, show_contrast  # noqa: PLC0415
-
         shape: Shape = "json" if args.json else "csv" if args.csv else "table"
         show_contrast(record, args.only, shape=shape, name_pairs=args.pairs, against=args.against)
     return ExitCode.DONE
@@ -78,8 +75,6 @@ def run(args: argparse.Namespace) -> int:
 
 def _check_options(args: argparse.Namespace) -> None:
     """Options that say nothing together are refused, not passed over."""
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-
     given = [name for name in ("by", "part", "pairs", "against", "csv") if getattr(args, name)]
     allowed = {frozenset(), frozenset({"against", "pairs"}), frozenset({"against", "csv"})}
     if args.part == "replies":

@@ -4,8 +4,31 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from rich.padding import Padding
+
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import (
+    estimate_json,
+    make_console,
+    make_table,
+    print_json,
+    print_not_measured,
+    print_table,
+    safe,
+    status_text,
+)
 from kettlefield.cli.exits import exit_code_of
+from kettlefield.cli.signing import show_audit, sign_record
+from kettlefield.cli.still_valid import show_still_valid
+from kettlefield.core.errors import InputError
+from kettlefield.core.measures import MEASURES
+from kettlefield.core.statistics.estimate import in_words
+from kettlefield.decision.verdict import overall
+from kettlefield.plan.criteria import terms_of_text
+from kettlefield.plan.evaluation import decide
+from kettlefield.record.store import Record
+from kettlefield.results.frames import not_measured
+from kettlefield.suite.typed_toml import nearest, read_text
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -63,22 +86,15 @@ def run(args: argparse.Namespace) -> int:
     """Print the verdicts, sign them, or hold the record against its signatures or against this machine."""
     _check_options(args)
     if args.audit:
-        from kettlefield.cli.signing import show_audit  # noqa: PLC0415
-
         return show_audit(args.record, args.allowed_signers, as_json=args.json)
     if args.still_valid:
-        from kettlefield.cli.still_valid import show_still_valid  # noqa: PLC0415
-
         return show_still_valid(args.record, args.candidate, as_json=args.json)
     if args.by is not None:
-        from kettlefield.cli.signing import sign_record  # noqa: PLC0415
-
         sign_record(args.record, args.by, args.note or "", args.ssh_key)
     return show_verdicts(args.record, args.candidate, as_json=args.json, changed_plan=args.plan)
 
 
 def _check_options(args: argparse.Namespace) -> None:
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
 
     for name in ("note", "ssh_key"):
         if getattr(args, name) is not None and args.by is None:
@@ -92,18 +108,6 @@ def _check_options(args: argparse.Namespace) -> None:
 
 def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: Path | None = None) -> int:
     """Print the verdicts of a record; the exit code that they call for."""
-    from kettlefield.cli.console import make_console, print_json, print_not_measured  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.decision.verdict import overall  # noqa: PLC0415
-    from kettlefield.plan.criteria import terms_of_text  # noqa: PLC0415
-    from kettlefield.plan.evaluation import decide  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.results.frames import not_measured  # noqa: PLC0415 - pandas and SciPy take a second
-    from kettlefield.suite.typed_toml import (  # noqa: PLC0415
-        nearest,
-        read_text,
-    )
-
     record = Record.open(path)
     decision = decide(record)
     changed = None
@@ -135,7 +139,6 @@ def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: 
 
 
 def _as_json(verdict: "CandidateVerdict", conditions: tuple[str, ...]) -> dict[str, Any]:
-    from kettlefield.cli.console import estimate_json  # noqa: PLC0415
 
     return {
         "candidate": verdict.candidate,
@@ -163,7 +166,6 @@ def _changed_json(changed: "Decision", verdicts: "tuple[CandidateVerdict, ...]")
 
 
 def _print(decision: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> None:
-    from kettlefield.cli.console import make_console, safe, status_text  # noqa: PLC0415
 
     console = make_console()
     if decision.simulated:
@@ -191,12 +193,6 @@ def _print(decision: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> No
 
 def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
     """Criterion by criterion: in a table where there is room, else a few lines each."""
-    from rich.padding import Padding  # noqa: PLC0415
-
-    from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
-    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
-    from kettlefield.core.statistics.estimate import in_words  # noqa: PLC0415
-
     if console.width >= ROOM_FOR_TABLE:
         _print_criteria_table(console, verdicts)
         return
@@ -214,9 +210,6 @@ def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]"
 
 
 def _print_criteria_table(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
-    from kettlefield.cli.console import make_table, safe, status_text  # noqa: PLC0415
-    from kettlefield.core.measures import MEASURES  # noqa: PLC0415
-    from kettlefield.core.statistics.estimate import in_words  # noqa: PLC0415
 
     table = make_table("candidate", "verdict", "measure", "wanted", "found (one-sided bounds)", "status")
     for column in table.columns[:-1]:
@@ -237,8 +230,6 @@ def _print_criteria_table(console: "Console", verdicts: "tuple[CandidateVerdict,
 
 def _print_changed(decision: "Decision", changed: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> None:
     """The criteria of a plan that was changed after the campaign began: shown, never decided by."""
-    from kettlefield.cli.console import make_console, make_table, print_table, safe, status_text  # noqa: PLC0415
-
     console = make_console()
     shown = [one for one in verdicts if changed.of(one.candidate) is not None]
     if changed.criteria == decision.criteria:

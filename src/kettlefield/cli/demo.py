@@ -7,6 +7,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import make_console, safe
+from kettlefield.cli.contrast_table import show_contrast
+from kettlefield.cli.decide import show_verdicts
+from kettlefield.cli.draft import write_draft
+from kettlefield.cli.qualify import run_campaign
+from kettlefield.cli.report import show_report
+from kettlefield.cli.weigh import show_weighed
+from kettlefield.core.units import format_bytes
+from kettlefield.demo.little.little_folder import BUDGET_BYTES, OVERHEAD_BYTES, SERVER, prepare_real_demo
+from kettlefield.demo.simulated_folder import DEMO_BUDGET_BYTES, prepare_demo
+from kettlefield.rig.bandwidth import own_bandwidth
+from kettlefield.rig.simulated_card import read_card
+from kettlefield.weights.fit import Settings
 
 if TYPE_CHECKING:
     from kettlefield.weights.fit import Settings
@@ -50,15 +63,6 @@ class _Demo:
 
 def run(args: argparse.Namespace) -> int:
     """Prepare the folder, run the campaign, show what came of it."""
-    from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
-    from kettlefield.cli.contrast_table import show_contrast  # noqa: PLC0415
-    from kettlefield.cli.decide import show_verdicts  # noqa: PLC0415
-    from kettlefield.cli.draft import write_draft  # noqa: PLC0415
-    from kettlefield.cli.qualify import run_campaign  # noqa: PLC0415
-    from kettlefield.cli.report import show_report  # noqa: PLC0415
-    from kettlefield.cli.weigh import show_weighed  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
-
     folder: Path = args.folder or (REAL_FOLDER if args.real else SIMULATED_FOLDER)
     prepare: Callable[[Path], _Demo] = _real if args.real else _simulated
     demo = prepare(folder)
@@ -81,12 +85,6 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _simulated(folder: Path) -> _Demo:
-    from kettlefield.demo.simulated_folder import (  # noqa: PLC0415
-        DEMO_BUDGET_BYTES,
-        prepare_demo,
-    )
-    from kettlefield.rig.simulated_card import read_card  # noqa: PLC0415
-    from kettlefield.weights.fit import Settings  # noqa: PLC0415
 
     plan = prepare_demo(folder)
     card = read_card(folder / "card")
@@ -105,14 +103,6 @@ def _simulated(folder: Path) -> _Demo:
 
 
 def _real(folder: Path) -> _Demo:
-    from kettlefield.demo.little.little_folder import (  # noqa: PLC0415
-        BUDGET_BYTES,
-        OVERHEAD_BYTES,
-        SERVER,
-        prepare_real_demo,
-    )
-    from kettlefield.rig.bandwidth import own_bandwidth  # noqa: PLC0415
-    from kettlefield.weights.fit import Settings  # noqa: PLC0415
 
     plan = prepare_real_demo(folder)
     return _Demo(

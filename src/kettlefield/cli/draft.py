@@ -1,10 +1,17 @@
 """``kettlefield draft``: a plan from weights files, with the criteria left to a person."""
 
 import argparse
+import os
 from pathlib import Path
 
+from kettlefield.campaign.learning import known_overhead
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import make_console, safe
 from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.weigh import find_budget, find_overhead, split_command
+from kettlefield.core.errors import InputError
+from kettlefield.plan.drafting import draft_plan
+from kettlefield.weights.formats import read_facts
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -34,8 +41,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Draft and write."""
-    from kettlefield.cli.weigh import find_budget, find_overhead, split_command  # noqa: PLC0415
-
     budget, whence = find_budget(args.budget)
     write_draft(
         args.files,
@@ -62,14 +67,6 @@ def write_draft(
     overhead: int | None = None,
 ) -> None:
     """Draft a plan from weights files, write it where nothing is yet, and say what was left out."""
-    import os  # noqa: PLC0415
-
-    from kettlefield.campaign.learning import known_overhead  # noqa: PLC0415
-    from kettlefield.cli.console import make_console, safe  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.plan.drafting import draft_plan  # noqa: PLC0415
-    from kettlefield.weights.formats import read_facts  # noqa: PLC0415
-
     if output.exists():
         raise InputError("already exists", str(output), "Name another file: a plan is never overwritten.")
     models = [read_facts(path) for path in files]

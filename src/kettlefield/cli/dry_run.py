@@ -4,7 +4,17 @@ import dataclasses
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from kettlefield.campaign.forecast import forecast
+from kettlefield.cli.console import make_console, make_table, print_json, print_not_measured, print_table, safe
 from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.suite import DISCORDANT
+from kettlefield.core.statistics.estimate import not_measured_words
+from kettlefield.core.statistics.power import effective_pairs, smallest_drop
+from kettlefield.core.units import format_duration
+from kettlefield.plan.plan import read_plan, select
+from kettlefield.plan.suite_selection import read_asked
+from kettlefield.record.store import Record
+from kettlefield.rig.accelerators import open_accelerator
 
 if TYPE_CHECKING:
     from kettlefield.campaign.forecast import Forecast
@@ -12,30 +22,6 @@ if TYPE_CHECKING:
 
 def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCode:
     """Print what a plan has still to do; nothing is started and nothing written."""
-    from kettlefield.campaign.forecast import forecast  # noqa: PLC0415
-    from kettlefield.cli.console import (  # noqa: PLC0415
-        make_console,
-        make_table,
-        print_json,
-        print_not_measured,
-        print_table,
-        safe,
-    )
-    from kettlefield.cli.suite import DISCORDANT  # noqa: PLC0415
-    from kettlefield.core.statistics.estimate import not_measured_words  # noqa: PLC0415
-    from kettlefield.core.statistics.power import (  # noqa: PLC0415
-        effective_pairs,
-        smallest_drop,
-    )
-    from kettlefield.core.units import format_duration  # noqa: PLC0415
-    from kettlefield.plan.plan import (  # noqa: PLC0415
-        read_plan,
-        select,
-    )
-    from kettlefield.plan.suite_selection import read_asked  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
-
     plan = read_plan(plan_path)
     suite = read_asked(plan)
     candidates, names = select(plan, only, [exercise.id for exercise in suite.exercises])

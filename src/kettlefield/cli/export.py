@@ -7,6 +7,16 @@ from typing import TYPE_CHECKING
 
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.acceptance import Verdict
+from kettlefield.core.errors import InputError
+from kettlefield.decision.ledger import signatures
+from kettlefield.decision.provenance import standings
+from kettlefield.plan.evaluation import decide
+from kettlefield.record.store import Record
+from kettlefield.suite.typed_toml import nearest
+from kettlefield.views.bill import candidate_bill
+from kettlefield.views.junit import criteria_xml
+from kettlefield.views.table_files import write_tables
 
 if TYPE_CHECKING:
     from kettlefield.record.store import Record
@@ -41,9 +51,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Write the files and name each on stdout."""
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-
     record = Record.open(args.record)
     forms = args.forms or [form for form in FORMS if form != "parquet"]
     if args.candidate is not None and forms != ["bom"]:
@@ -65,14 +72,11 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _tables(record: "Record", folder: Path, form: str) -> tuple[Path, ...]:
-    from kettlefield.views.table_files import write_tables  # noqa: PLC0415
 
     return write_tables(record, folder, "csv" if form == "csv" else "parquet")
 
 
 def _criteria(record: "Record", folder: Path) -> tuple[Path, ...]:
-    from kettlefield.plan.evaluation import decide  # noqa: PLC0415
-    from kettlefield.views.junit import criteria_xml  # noqa: PLC0415
 
     path = folder / "criteria.xml"
     path.write_text(criteria_xml(decide(record)), encoding="utf-8")
@@ -80,13 +84,6 @@ def _criteria(record: "Record", folder: Path) -> tuple[Path, ...]:
 
 
 def _bills(record: "Record", folder: Path, only: str | None) -> tuple[Path, ...]:
-    from kettlefield.core.acceptance import Verdict  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.decision.ledger import signatures  # noqa: PLC0415
-    from kettlefield.decision.provenance import standings  # noqa: PLC0415
-    from kettlefield.plan.evaluation import decide  # noqa: PLC0415
-    from kettlefield.suite.typed_toml import nearest  # noqa: PLC0415
-    from kettlefield.views.bill import candidate_bill  # noqa: PLC0415
 
     decision, grounds, ledger = decide(record), standings(record), signatures(record)
     if only is None:

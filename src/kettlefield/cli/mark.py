@@ -7,6 +7,15 @@ from typing import TYPE_CHECKING
 
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.marking_sitting import sit
+from kettlefield.cli.marks_part import show_marks
+from kettlefield.core.errors import InputError
+from kettlefield.marking.blind_replies import items_of, kinds_of
+from kettlefield.marking.marks import read_marks_file
+from kettlefield.record.store import Record
+from kettlefield.results.frames import campaign_facts
+from kettlefield.suite.format import KINDS
+from kettlefield.views.marking_sheet import write_sheet
 
 if TYPE_CHECKING:
     from kettlefield.record.store import Record
@@ -37,14 +46,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Mark, write a sheet, read one, or show what was marked."""
-    from kettlefield.cli.marks_part import show_marks  # noqa: PLC0415
-    from kettlefield.marking.blind_replies import (  # noqa: PLC0415
-        items_of,
-        kinds_of,
-    )
-    from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.results.frames import campaign_facts  # noqa: PLC0415 - pandas takes half a second
-
     _check_options(args)
     record = Record.open(args.record)
     title = campaign_facts(record)["title"]
@@ -54,8 +55,6 @@ def run(args: argparse.Namespace) -> int:
     elif args.sheet is not None:
         return _write_sheet(record, title, args)
     elif args.by is not None:
-        from kettlefield.cli.marking_sitting import sit  # noqa: PLC0415
-
         sit(record, items_of(record, kinds), args.by, title)
         return ExitCode.DONE
     show_marks(args.record, None, as_json=args.json)
@@ -63,7 +62,6 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _check_options(args: argparse.Namespace) -> None:
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
 
     if args.by is not None and (not args.by.strip() or not args.by.isprintable() or args.read is not None):
         what = "does not go with --read" if args.read is not None else "is no name"
@@ -75,12 +73,6 @@ def _check_options(args: argparse.Namespace) -> None:
 
 
 def _write_sheet(record: "Record", title: str, args: argparse.Namespace) -> int:
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.marking.blind_replies import (  # noqa: PLC0415
-        items_of,
-        kinds_of,
-    )
-    from kettlefield.views.marking_sheet import write_sheet  # noqa: PLC0415
 
     try:
         shown = write_sheet(record, items_of(record, kinds_of(args.kinds)), args.by, title, args.sheet)
@@ -95,9 +87,6 @@ def _write_sheet(record: "Record", title: str, args: argparse.Namespace) -> int:
 
 
 def _read_sheet(record: "Record", path: Path) -> None:
-    from kettlefield.marking.blind_replies import items_of  # noqa: PLC0415
-    from kettlefield.marking.marks import read_marks_file  # noqa: PLC0415
-    from kettlefield.suite.format import KINDS  # noqa: PLC0415
 
     marker, count, old = read_marks_file(record, items_of(record, KINDS), path)
     print(f"{path}: {count} marks by {marker} taken in, {old} were there already", file=sys.stderr)

@@ -3,6 +3,7 @@
 import argparse
 import asyncio
 import contextlib
+import logging
 import os
 import signal
 import sys
@@ -10,8 +11,23 @@ from collections.abc import Callable, Coroutine, Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 
+import uvloop
+
+from kettlefield.campaign.conductor import Conductor, Scope
+from kettlefield.campaign.measuring import PARTS, again_of
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.contrast_table import show_contrast
+from kettlefield.cli.dry_run import show_forecast
 from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.progress import CampaignProgress
+from kettlefield.core.outcome import FAULTS
+from kettlefield.grading.grader import warm_up
+from kettlefield.plan.plan import read_plan, select
+from kettlefield.plan.suite_selection import read_asked
+from kettlefield.record.store import Record
+from kettlefield.rig.accelerators import open_accelerator
+from kettlefield.sandbox.isolation import Isolation, NoIsolation
+from kettlefield.sandbox.runner import available_isolation
 
 T = TypeVar("T")
 
@@ -63,8 +79,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Run the campaign and print the contrast."""
     if args.dry_run:
-        from kettlefield.cli.dry_run import show_forecast  # noqa: PLC0415
-
         return show_forecast(args.plan, args.only, as_json=args.json)
     code = run_campaign(
         args.plan,
@@ -74,8 +88,6 @@ def run(args: argparse.Namespace) -> int:
         unsafe=args.unsafe_no_isolation,
         again=args.again or (),
     )
-    from kettlefield.cli.contrast_table import show_contrast  # noqa: PLC0415
-    from kettlefield.plan.plan import read_plan  # noqa: PLC0415
 
     show_contrast(read_plan(args.plan).record, shape="json" if args.json else "table")
     return code
@@ -91,21 +103,6 @@ def run_campaign(
     again: Sequence[str] = (),
 ) -> ExitCode:
     """Carry out a plan; the exit code says whether everything could be measured."""
-    from kettlefield.campaign.conductor import Conductor, Scope  # noqa: PLC0415 - heavy: HTTP, storage, NumPy
-    from kettlefield.campaign.measuring import PARTS, again_of  # noqa: PLC0415
-    from kettlefield.cli.progress import CampaignProgress  # noqa: PLC0415
-    from kettlefield.core.outcome import FAULTS  # noqa: PLC0415
-    from kettlefield.grading.grader import warm_up  # noqa: PLC0415
-    from kettlefield.plan.plan import (  # noqa: PLC0415
-        read_plan,
-        select,
-    )
-    from kettlefield.plan.suite_selection import read_asked  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.rig.accelerators import open_accelerator  # noqa: PLC0415
-    from kettlefield.sandbox.isolation import Isolation, NoIsolation  # noqa: PLC0415
-    from kettlefield.sandbox.runner import available_isolation  # noqa: PLC0415
-
     superseding = again_of(again)
     plan = read_plan(plan_path)
     asked = read_asked(plan)
@@ -139,8 +136,6 @@ def run_campaign(
 
 def _log_faults(path: Path) -> None:
     """Keep tracebacks of faults of our own in a file beside the servers' logs; on the terminal stands their line."""
-    import logging  # noqa: PLC0415
-
     path.parent.mkdir(parents=True, exist_ok=True)
     handler = logging.FileHandler(path, encoding="utf-8", errors="backslashreplace", delay=True)
     handler.setFormatter(logging.Formatter("%(asctime)s %(name)s: %(message)s"))
@@ -153,8 +148,6 @@ def _run(work: Coroutine[Any, Any, T]) -> T:
     """Run on uvloop where it is installed; SIGTERM ends the campaign as Ctrl-C does."""
     factory: Callable[[], asyncio.AbstractEventLoop] | None = None
     with contextlib.suppress(ImportError):
-        import uvloop  # noqa: PLC0415
-
         factory = uvloop.new_event_loop
 
     async def guarded() -> T:

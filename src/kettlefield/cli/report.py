@@ -5,6 +5,10 @@ from pathlib import Path
 
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.errors import InputError
+from kettlefield.plan.evaluation import decide
+from kettlefield.record.store import Record
+from kettlefield.views.report_page import write_report
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -38,11 +42,6 @@ def show_report(path: Path, folder: Path, *, as_markdown: bool) -> None:
     InputError
         There is no such record, or the folder cannot be written.
     """
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.plan.evaluation import decide  # noqa: PLC0415 - pandas and Matplotlib take a second
-    from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.views.report_page import write_report  # noqa: PLC0415
-
     record = Record.open(path)
     try:
         written = write_report(record, decide(record), folder, as_markdown=as_markdown)

@@ -5,8 +5,18 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import msgspec
+
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import make_console, make_table, print_json, print_table, safe
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.errors import RigError
+from kettlefield.core.units import format_bytes, format_duration
+from kettlefield.measure.calibration import stored_calibration
+from kettlefield.rig.bandwidth import disk_read_rate, memory_bandwidth
+from kettlefield.rig.survey import survey_rig
+from kettlefield.sandbox.limits import can_bound_memory
+from kettlefield.sandbox.runner import available_isolation
 
 if TYPE_CHECKING:
     from kettlefield.rig.survey import RigFacts
@@ -30,15 +40,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Survey and print."""
-    import msgspec  # noqa: PLC0415
-
-    from kettlefield.cli.console import print_json  # noqa: PLC0415
-    from kettlefield.core.errors import RigError  # noqa: PLC0415
-    from kettlefield.rig.bandwidth import disk_read_rate, memory_bandwidth  # noqa: PLC0415
-    from kettlefield.rig.survey import survey_rig  # noqa: PLC0415
-    from kettlefield.sandbox.limits import can_bound_memory  # noqa: PLC0415
-    from kettlefield.sandbox.runner import available_isolation  # noqa: PLC0415
-
     facts = survey_rig()
     bandwidth = memory_bandwidth(facts.fingerprint, fresh=args.again)
     disk = disk_read_rate(args.disk) if args.disk is not None else None
@@ -61,8 +62,6 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: dict[str, Any]) -> None:
-    from kettlefield.cli.console import make_console, make_table, print_table, safe  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     host = facts.host
     rows = [
@@ -99,9 +98,6 @@ def _print(facts: "RigFacts", bandwidth: float, disk: float | None, isolation: d
 
 def _stopwatch(fingerprint: str) -> str:
     """When this rig was calibrated, and to what floor."""
-    from kettlefield.core.units import format_duration  # noqa: PLC0415
-    from kettlefield.measure.calibration import stored_calibration  # noqa: PLC0415
-
     known = stored_calibration(fingerprint)
     if known is None:
         return "not calibrated: run `kettlefield calibrate`"

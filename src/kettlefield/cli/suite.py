@@ -6,7 +6,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import make_console, make_table, print_json, print_note, print_table, safe
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.errors import InputError
+from kettlefield.core.statistics.power import effective_pairs, smallest_drop
+from kettlefield.suite.loader import find_suite, load_suite
+from kettlefield.suite.skeleton import TO_WRITE, add_exercise, new_suite
 
 if TYPE_CHECKING:
     from kettlefield.suite.format import Suite
@@ -51,8 +56,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run_new(args: argparse.Namespace) -> int:
     """Make a suite."""
-    from kettlefield.suite.skeleton import new_suite  # noqa: PLC0415
-
     exercise = new_suite(args.name)
     print(f"made {args.name} with one worked exercise, {exercise.name}; look at its files, then:")
     print(f"  kettlefield suite add write my-first --in {args.name}")
@@ -62,8 +65,6 @@ def run_new(args: argparse.Namespace) -> int:
 
 def run_add(args: argparse.Namespace) -> int:
     """Add a skeleton."""
-    from kettlefield.suite.skeleton import TO_WRITE, add_exercise  # noqa: PLC0415
-
     folder = add_exercise(args.suite, args.kind, args.name, args.language)
     print(f'made {folder}; write what is marked "{TO_WRITE}", then `kettlefield vet {args.suite}`')
     return ExitCode.DONE
@@ -71,10 +72,6 @@ def run_add(args: argparse.Namespace) -> int:
 
 def run_list(args: argparse.Namespace) -> int:
     """Print what a suite holds."""
-    from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
-
     if args.samples < 1 or not 0 < args.discordant <= 1:
         raise InputError(
             f"--samples is {args.samples} and --discordant {args.discordant:g}",
@@ -107,10 +104,6 @@ def run_list(args: argparse.Namespace) -> int:
 
 
 def _power(suite: "Suite", samples: int, discordant: float) -> list[dict[str, Any]]:
-    from kettlefield.core.statistics.power import (  # noqa: PLC0415
-        effective_pairs,
-        smallest_drop,
-    )
 
     sizes = {"all": len(suite.exercises), "short": sum(e.spec.short for e in suite.exercises)}
     return [
@@ -127,7 +120,6 @@ def _power(suite: "Suite", samples: int, discordant: float) -> list[dict[str, An
 
 
 def _print(console: Any, suite: "Suite") -> None:
-    from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
 
     table = make_table("exercise", "kind", "language", ">difficulty", "short", "varies", "title")
     for exercise in sorted(suite.exercises, key=lambda e: (e.spec.kind, e.spec.language, e.id)):
@@ -146,7 +138,6 @@ def _print(console: Any, suite: "Suite") -> None:
 
 
 def _print_power(console: Any, power: list[dict[str, Any]]) -> None:
-    from kettlefield.cli.console import make_table, print_note, print_table  # noqa: PLC0415
 
     table = make_table("selection", ">exercises", ">samples", ">smallest drop noticed")
     for row in power:

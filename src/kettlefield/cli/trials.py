@@ -1,12 +1,33 @@
 """``kettlefield trials``: every trial of a record, or one of them whole."""
 
 import argparse
+import difflib
+import fnmatch
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import pandas as pd
+from rich.syntax import Syntax
+
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import (
+    make_console,
+    make_table,
+    print_json,
+    print_not_measured,
+    print_table,
+    safe,
+    status_text,
+)
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.errors import InputError
+from kettlefield.core.outcome import Outcome
+from kettlefield.core.plaintext import visible
+from kettlefield.core.units import format_duration
+from kettlefield.record.store import Record
+from kettlefield.results.frames import not_measured, open_trial, trials_frame
+from kettlefield.suite.typed_toml import nearest
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -52,15 +73,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Print the list, or one trial."""
-    from kettlefield.cli.console import make_console, print_json, print_not_measured  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.record.store import Record  # noqa: PLC0415
-    from kettlefield.results.frames import (  # noqa: PLC0415 - pandas is slow
-        not_measured,
-        open_trial,
-        trials_frame,
-    )
-
     record = Record.open(args.record)
     if args.open is not None:
         trial = open_trial(record, args.open)
@@ -85,11 +97,6 @@ def run(args: argparse.Namespace) -> int:
 
 
 def _filtered(rows: list[dict[Any, Any]], only: str | None, outcome: str | None) -> list[dict[Any, Any]]:
-    import fnmatch  # noqa: PLC0415
-
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.core.outcome import Outcome  # noqa: PLC0415
-    from kettlefield.suite.typed_toml import nearest  # noqa: PLC0415
 
     known = [str(name) for name in Outcome]
     if outcome is not None and outcome not in known:
@@ -104,8 +111,6 @@ def _filtered(rows: list[dict[Any, Any]], only: str | None, outcome: str | None)
 
 def _put_pictures(trial: dict[str, Any], folder: Path) -> list[Path]:
     """Write the pictures of every attempt into a folder; their files."""
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-
     found = [
         (folder / f"trial-{trial['id']}-attempt-{attempt['number']}-{width}.png", png)
         for attempt in trial["attempts"]
@@ -133,16 +138,12 @@ def _without_pixels(trial: dict[str, Any]) -> dict[str, Any]:
 
 def _plain(value: Any) -> Any:
     """A frame's value as JSON knows it: NaN stands for what was not measured."""
-    import pandas as pd  # noqa: PLC0415
-
     if pd.isna(value):
         return None
     return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < 2**53 else value
 
 
 def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
-    from kettlefield.cli.console import make_table, print_table, safe, status_text  # noqa: PLC0415
-    from kettlefield.core.units import format_duration  # noqa: PLC0415
 
     table = make_table(
         ">id",
@@ -175,7 +176,6 @@ def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
 
 
 def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
-    from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
 
     head = safe(
         f"trial {trial['id']}: {trial['candidate']} on {trial['exercise_id']}, sample {trial['sample']}: ",
@@ -194,8 +194,6 @@ def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
 
 def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str, str]) -> None:
     """One attempt: what was asked and written; the answer, or what changed in it since the attempt before."""
-    from kettlefield.cli.console import safe  # noqa: PLC0415
-
     exchange = attempt["exchange"]
     if exchange is not None:
         # of a later attempt what is new: the rest was shown with the attempts before
@@ -222,7 +220,6 @@ def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str
 
 
 def _print_findings(console: "Console", attempt: dict[str, Any]) -> None:
-    from kettlefield.cli.console import safe, status_text  # noqa: PLC0415
 
     if attempt["fault"]:
         console.print(safe(f"fault: {attempt['fault']}", "magenta"))
@@ -239,11 +236,6 @@ def _print_findings(console: "Console", attempt: dict[str, Any]) -> None:
 
 def _print_code(console: "Console", title: str, name: str, text: str) -> None:
     """A file with its syntax in colour; without colours it is the same text."""
-    from rich.syntax import Syntax  # noqa: PLC0415
-
-    from kettlefield.cli.console import safe  # noqa: PLC0415
-    from kettlefield.core.plaintext import visible  # noqa: PLC0415
-
     if console.color_system is None:
         _section(console, title, text)
         return
@@ -255,10 +247,6 @@ def _print_code(console: "Console", title: str, name: str, text: str) -> None:
 
 def _print_change(console: "Console", name: str, before: str, after: str) -> None:
     """What changed in a file since the attempt before, as a unified diff."""
-    import difflib  # noqa: PLC0415
-
-    from kettlefield.cli.console import safe  # noqa: PLC0415
-
     lines = list(
         difflib.unified_diff(
             before.splitlines(), after.splitlines(), "the attempt before", "this attempt", lineterm="", n=3
@@ -273,14 +261,12 @@ def _print_change(console: "Console", name: str, before: str, after: str) -> Non
 
 
 def _section(console: "Console", title: str, text: str) -> None:
-    from kettlefield.cli.console import safe  # noqa: PLC0415
 
     console.print(safe(f"\n--- {title} ", "bold cyan"))
     console.print(safe(text.rstrip("\n")), soft_wrap=True)
 
 
 def _timings(exchange: dict[str, Any]) -> str:
-    from kettlefield.core.units import format_duration  # noqa: PLC0415
 
     rate = exchange["decode_rate_tps"]
     gaps = f"{format_duration(exchange['gap_p50_s'])} / {format_duration(exchange['gap_max_s'])}"

@@ -2,11 +2,21 @@
 
 import argparse
 import dataclasses
+import os
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import msgspec
+
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import make_console, make_table, print_json, print_table, safe
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.errors import InputError
+from kettlefield.grading.vetting import vet_suite
+from kettlefield.sandbox.isolation import Isolation, NoIsolation
+from kettlefield.sandbox.runner import available_isolation
+from kettlefield.suite.loader import find_suite, load_suite
+from kettlefield.suite.lock import write_lock
 
 if TYPE_CHECKING:
     from kettlefield.grading.vetting import Vetted
@@ -43,18 +53,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Vet and print what was found."""
-    import os  # noqa: PLC0415
-
-    import msgspec  # noqa: PLC0415
-
-    from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.grading.vetting import vet_suite  # noqa: PLC0415
-    from kettlefield.sandbox.isolation import Isolation, NoIsolation  # noqa: PLC0415
-    from kettlefield.sandbox.runner import available_isolation  # noqa: PLC0415
-    from kettlefield.suite.loader import find_suite, load_suite  # noqa: PLC0415
-    from kettlefield.suite.lock import write_lock  # noqa: PLC0415
-
     if args.seeds < 1:
         raise InputError(f"is {args.seeds}", "--seeds", "Write 1 or more.")
     folder = find_suite(args.suite, Path.cwd())
@@ -116,7 +114,6 @@ def _as_json(vetted: "Vetted") -> dict[str, Any]:
 
 
 def _print(suite: "Suite", found: "tuple[Vetted, ...]", isolation: str) -> None:
-    from kettlefield.cli.console import make_console, make_table, print_table, safe  # noqa: PLC0415
 
     console = make_console()
     with_mutants = any(vetted.caught is not None for vetted in found)

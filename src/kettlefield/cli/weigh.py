@@ -5,8 +5,21 @@ import shlex
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from kettlefield.campaign.learning import known_overhead, known_servers
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.console import make_console, make_table, print_json, print_table, safe
 from kettlefield.cli.exits import ExitCode
+from kettlefield.core.errors import InputError
+from kettlefield.core.plaintext import as_sentence
+from kettlefield.core.sizing.requirements import OVERHEAD_RULE, cache_bytes_per_token
+from kettlefield.core.units import format_bytes, format_count, parse_size, three_digits
+from kettlefield.rig.accelerators import find_accelerators
+from kettlefield.rig.bandwidth import own_bandwidth
+from kettlefield.rig.host import read_host
+from kettlefield.views.figures.sizing_chart import draw_memory
+from kettlefield.weights.facts import GROUPS, check_policy, is_allowed
+from kettlefield.weights.fit import Settings, weigh_all
+from kettlefield.weights.formats import read_facts, weights_digest
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -48,10 +61,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Weigh and print."""
-    from kettlefield.rig.bandwidth import own_bandwidth  # noqa: PLC0415
-    from kettlefield.weights.facts import check_policy  # noqa: PLC0415
-    from kettlefield.weights.fit import Settings  # noqa: PLC0415
-
     check_policy(args.allow_licence)
     budget, whence = find_budget(args.budget)
     settings = Settings(
@@ -80,14 +89,6 @@ def show_weighed(
     as_json: bool = False,
 ) -> None:
     """Weigh files and print what they are and need; ``whence`` says where the budget comes from."""
-    from kettlefield.cli.console import make_console, print_json  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
-    from kettlefield.weights.fit import weigh_all  # noqa: PLC0415
-    from kettlefield.weights.formats import (
-        read_facts,
-        weights_digest,
-    )
-
     models = [read_facts(path) for path in paths]
     weighed = weigh_all(models, settings)
     digests: list[list[str] | None] = [None] * len(models)
@@ -126,10 +127,6 @@ def find_budget(text: str | None) -> tuple[int, str]:
     InputError
         The text is no size.
     """
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
-    from kettlefield.rig.accelerators import find_accelerators  # noqa: PLC0415
-    from kettlefield.rig.host import read_host  # noqa: PLC0415
-
     if text is not None:
         budget = _size(text, "--budget")
         return budget, f"{format_bytes(budget)}, as given"
@@ -160,8 +157,6 @@ def find_learned(command: str | None) -> "LearnedOverhead | None":
     InputError
         The command cannot be split into words.
     """
-    from kettlefield.campaign.learning import known_overhead  # noqa: PLC0415
-
     words = split_command(command)
     return known_overhead(words) if words else None
 
@@ -174,8 +169,6 @@ def split_command(command: str | None) -> list[str] | None:
     InputError
         Its quotation marks are not closed.
     """
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-
     if command is None:
         return None
     try:
@@ -185,9 +178,6 @@ def split_command(command: str | None) -> list[str] | None:
 
 
 def _size(text: str, option: str) -> int:
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.core.plaintext import as_sentence  # noqa: PLC0415
-    from kettlefield.core.units import parse_size  # noqa: PLC0415
 
     try:
         return parse_size(text)
@@ -203,8 +193,6 @@ def _positive(text: str) -> int:
 
 
 def _plot(path: Path, weighed: "tuple[Weighed, ...]", settings: "Settings") -> None:
-    from kettlefield.core.errors import InputError  # noqa: PLC0415
-    from kettlefield.views.figures.sizing_chart import draw_memory  # noqa: PLC0415
 
     bits, parallel = settings.kv_bits[0], settings.parallel[0]
     try:
@@ -217,8 +205,6 @@ def _plot(path: Path, weighed: "tuple[Weighed, ...]", settings: "Settings") -> N
 
 
 def _as_json(weighed: "Weighed", digests: list[str] | None, allowed: list[str]) -> dict[str, Any]:
-    from kettlefield.core.sizing.requirements import cache_bytes_per_token  # noqa: PLC0415
-    from kettlefield.weights.facts import is_allowed  # noqa: PLC0415
 
     facts = weighed.facts
     return {
@@ -279,8 +265,6 @@ def _fit_json(fit: "Fit") -> dict[str, Any]:
 
 
 def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: list[str]) -> None:
-    from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes, format_count  # noqa: PLC0415
 
     table = make_table(
         "file",
@@ -329,9 +313,6 @@ def _print_files(console: "Console", weighed: "tuple[Weighed, ...]", allowed: li
 
 
 def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str, settings: "Settings") -> None:
-    from kettlefield.cli.console import make_table, print_table, safe  # noqa: PLC0415
-    from kettlefield.core.sizing.requirements import cache_bytes_per_token  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes, three_digits  # noqa: PLC0415
 
     known = [one for one in weighed if one.facts.kv_heads]
     if not known:
@@ -361,9 +342,6 @@ def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str
 
 
 def _overhead_words(settings: "Settings") -> str:
-    from kettlefield.campaign.learning import known_servers  # noqa: PLC0415
-    from kettlefield.core.sizing.requirements import OVERHEAD_RULE  # noqa: PLC0415
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     if settings.overhead_bytes is not None:
         return f"working overhead: {format_bytes(settings.overhead_bytes)}, as given"
@@ -389,7 +367,6 @@ def _setting(fit: "Fit") -> str:
 
 
 def _fit_cell(fit: "Fit", layers: int) -> str:
-    from kettlefield.core.units import format_bytes  # noqa: PLC0415
 
     refused = f" NO {fit.layers_on}/{layers}" if fit.fits is False else ""
     return f"{format_bytes(fit.need.total_bytes)}{'+' if fit.beyond_window else ''}{refused}"
@@ -406,7 +383,6 @@ def _layers(one: "Weighed") -> str:
 
 
 def _licence(one: "Weighed", allowed: list[str]) -> str:
-    from kettlefield.weights.facts import is_allowed  # noqa: PLC0415
 
     licence = one.facts.licence
     if licence.written is None:
@@ -419,7 +395,6 @@ def _licence(one: "Weighed", allowed: list[str]) -> str:
 
 
 def _group_names(weighed: "tuple[Weighed, ...]") -> list[str]:
-    from kettlefield.weights.facts import GROUPS  # noqa: PLC0415
 
     found = {group.name for one in weighed for group in one.facts.groups}
     return [name for name in GROUPS if name in found]

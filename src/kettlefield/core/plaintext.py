@@ -1,9 +1,7 @@
-"""Text that others wrote: made safe to show, matched within bounds of time, and checked as file names."""
+"""Text that others wrote: made safe to show, and checked as file names."""
 
 import re
 from collections.abc import Iterable
-
-import regex
 
 # control characters, halves of surrogate pairs, and the bidirectional controls that can make a line read differently
 # from what it is (Unicode TR 36)
@@ -46,35 +44,6 @@ def last_lines(text: str, count: int) -> str:
 def as_sentence(text: str) -> str:
     """The text with a capital and a full stop; units inside keep their case."""
     return f"{text[:1].upper()}{text[1:]}."
-
-
-MATCH_TIMEOUT_S = 2.0  # an honest pattern takes microseconds; a hostile text may make one explode
-MAX_CHARS = 200_000  # of the text that is looked at
-
-
-def pattern_fault(pattern: str) -> str | None:
-    """Why a pattern cannot be used, or None."""
-    try:
-        regex.compile(pattern)
-    except regex.error as err:
-        return str(err)
-    return None
-
-
-def matches_whole(pattern: str, text: str) -> bool:
-    """Whether a pattern describes the whole text but for line ends at its end; not when that takes too long."""
-    try:
-        return regex.fullmatch(pattern, text[:MAX_CHARS].rstrip("\n"), timeout=MATCH_TIMEOUT_S) is not None
-    except TimeoutError:
-        return False
-
-
-def occurs(pattern: str, text: str) -> bool:
-    """Whether a pattern occurs in a text, small and capital letters alike."""
-    try:
-        return regex.search(pattern, text[:MAX_CHARS], regex.IGNORECASE, timeout=MATCH_TIMEOUT_S) is not None
-    except TimeoutError:
-        return False
 
 
 MAX_NAME_CHARS = 200

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from kettlefield.core.plaintext import matches_whole
+from kettlefield.core.patterns import matches_whole
 
 MAX_DEPTH = 200  # deeper than any exercise; keeps hostile nesting from exhausting the stack
 

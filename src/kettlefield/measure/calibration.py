@@ -190,7 +190,7 @@ async def _one(count: int, asking: Awaitable[Found]) -> StreamError:
 @contextmanager
 def _metronome() -> Iterator[tuple[int, int]]:
     """The server's port and process id."""
-    command = [sys.executable, "-m", "kettlefield.demo.metronome", "--rate", str(RATE_HZ)]
+    command = [sys.executable, "-m", "kettlefield.measure.metronome", "--rate", str(RATE_HZ)]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
     try:
         assert process.stdout is not None  # noqa: S101 - it is a pipe

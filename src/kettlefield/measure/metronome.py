@@ -1,6 +1,6 @@
 """A server that sends events on a steady beat, the true moment inside each: what a stopwatch is held against.
 
-``python -m kettlefield.demo.metronome`` prints its port and serves until it is ended. Moments are of the
+``python -m kettlefield.measure.metronome`` prints its port and serves until it is ended. Moments are of the
 monotonic clock that all processes of this host share.
 """
 
@@ -44,7 +44,7 @@ async def serve(events: int, rate_hz: float) -> None:
 
 def main() -> int:
     """Serve until ended."""
-    parser = argparse.ArgumentParser(prog="kettlefield.demo.metronome", description="Events on a steady beat.")
+    parser = argparse.ArgumentParser(prog="kettlefield.measure.metronome", description="Events on a steady beat.")
     parser.add_argument("--events", type=int, default=10, help="in each reply")
     parser.add_argument("--rate", type=float, default=50.0, help="events a second")
     args = parser.parse_args()

@@ -10,10 +10,9 @@ import os
 import signal
 import sys
 
-from playwright.sync_api import Error, sync_playwright
-
 sys.path += filter(None, os.environ.pop("PACKAGES", "").split(":"))
 
+from playwright.sync_api import Error, sync_playwright
 
 ORIGIN = "http://localhost/"  # nothing listens: every request is answered from the files, or refused
 ACTION_MS = 1500
