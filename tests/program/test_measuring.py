@@ -34,7 +34,7 @@ def everything(make_plan):
     def make(*options, speed=EVERYTHING, memory="leak_requests = 14"):
         plan = make_plan(tables={"speed": speed, "memory": memory})
         words = "".join(f', "{option}"' for option in options)
-        plan.write_text(plan.read_text().replace('standin"', f'standin"{words}'))
+        plan.write_text(plan.read_text().replace('demo"', f'demo"{words}'))
         return plan
 
     return make
@@ -167,7 +167,7 @@ def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
 
 def test_a_server_that_has_too_much_to_do_is_asked_again_when_it_says(make_plan, run_cli, tmp_path):
     plan = make_plan(tables={"grading": "in_flight = 6\nfault_retries = 0"})
-    plan.write_text(plan.read_text().replace('standin"', 'standin", "--busy-after", "1"'))
+    plan.write_text(plan.read_text().replace('demo"', 'demo", "--busy-after", "1"'))
     done = run_cli("qualify", plan)
     assert done.code == 0, done.err
     assert rows(tmp_path, "SELECT count(*) FROM trial WHERE outcome = 'server-fault'") == [(0,)]

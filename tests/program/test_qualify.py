@@ -24,7 +24,7 @@ def trials_in(record):
     return rows
 
 
-def standins(folder):
+def simulated_servers(folder):
     found = []
     for process in psutil.process_iter(["cmdline"]):
         words = process.info["cmdline"] or []
@@ -66,9 +66,9 @@ def test_killed_at_several_instants_it_loses_and_doubles_nothing(make_plan, prog
         assert now[: len(kept)] == kept  # what was there stays as it was
         kept = now
         deadline = time.monotonic() + 5
-        while standins(tmp_path) and time.monotonic() < deadline:
+        while simulated_servers(tmp_path) and time.monotonic() < deadline:
             time.sleep(0.05)
-        assert standins(tmp_path) == []  # the server went with the program
+        assert simulated_servers(tmp_path) == []  # the server went with the program
     done = run_cli("qualify", plan)
     rows = trials_in(record)
     assert done.code == 0, done.err
@@ -93,7 +93,7 @@ def test_interrupted_it_stops_its_server_and_can_go_on(make_plan, program, run_c
         _, err = process.communicate(timeout=30)
         assert process.returncode == 130
         assert "every finished trial is kept" in err and "Traceback" not in err
-        assert standins(tmp_path) == []
+        assert simulated_servers(tmp_path) == []
         assert trials_in(record)[: len(kept)] == kept
         kept = trials_in(record)
     assert run_cli("qualify", plan).code == 0

@@ -209,7 +209,13 @@ def storm(monkeypatch):
             results=results.encode("utf-8", "surrogatepass"),
         )  # fmt: skip
 
-    for module in ("calls", "programs", "scripts", "costs", "otherlanguage"):
+    for module in (
+        "checks.function_calls",
+        "checks.programs",
+        "checks.check_program",
+        "checks.costs",
+        "other_language",
+    ):
         monkeypatch.setattr(f"kettlefield.grading.{module}.run_job", run)
     monkeypatch.setattr("kettlefield.sandbox.builds.run_job", run)
     return given_back

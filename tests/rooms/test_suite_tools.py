@@ -181,9 +181,7 @@ def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_
     assert "quay-fee" in run_main("suite", "list", folder).out
     plan = make_plan()
     text = (
-        plan.read_text()
-        .replace('suite = "berthdesk"', 'suite = "mine"')
-        .replace('standin"', 'standin", "--suite", "mine"')
+        plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"').replace('demo"', 'demo", "--suite", "mine"')
     )
     plan.write_text(text)
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
@@ -213,7 +211,7 @@ def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart
     (folder / "suite.toml").write_text(tomli_w.dumps({"title": "t", "description": "d"}))
     plan = make_plan(head='suite_seed = 3\nselection = "short"')
     text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')
-    plan.write_text(text.replace('standin"', 'standin", "--suite", "mine"'))
+    plan.write_text(text.replace('demo"', 'demo", "--suite", "mine"'))
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
     assert "mine, seed 3, short selection" in run_main("contrast", tmp_path / "record.db").out
     sent = run_main("trials", tmp_path / "record.db", "--open", 1, "--json").json["trial"]["attempts"][0]["exchange"]
@@ -283,7 +281,7 @@ def test_a_plan_weighs_several_suites_and_two_seeds_side_by_side_show_memorised_
     suites = '[[suite]]\nname = "mine"\nweight = 3\n[[suite]]\nname = "mine"\nseed = 3\n'
     plan = make_plan(model="marram-1.2b", head=suites, tables={"grading": "samples = 2\nin_flight = 6"})
     text = plan.read_text().replace('suite = "berthdesk"\n', "")
-    plan.write_text(text.replace('standin"', 'standin", "--suite", "mine", "--suite", "mine:3", "--memorised"'))
+    plan.write_text(text.replace('demo"', 'demo", "--suite", "mine", "--suite", "mine:3", "--memorised"'))
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
     found = run_main("contrast", tmp_path / "record.db", "--json").json["candidates"][0]
     first, other = found["suites"]
