@@ -21,7 +21,7 @@ from kettlefield.demo.little.blocks import F32, LEVELS
 from kettlefield.demo.little.level_files import write_level
 from kettlefield.demo.little.little_weights import Matrix, Weights, load_weights
 from kettlefield.demo.little.network import Cache, Network
-from kettlefield.rig.bandwidth import own_bandwidth
+from kettlefield.rig.survey import own_bandwidth
 
 PROMPT, ROUNDS, STREAMS = 64, 5, 6
 

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from kettlefield.core.patterns import matches_whole, occurs, pattern_fault
 from kettlefield.core.statistics.trends import Ruling, fit_exponent, ratio_of_pairs
+from kettlefield.core.values import matches_whole, occurs, pattern_fault
 from kettlefield.grading.checks.check_program import parse_tap
 
 

@@ -10,17 +10,17 @@ from kettlefield.core.extraction.wanted import Wanted
 from kettlefield.core.page_expectations import Wish, blended, contrast_ratio, read_colour, rule_faults, shortfall
 from kettlefield.core.statistics.intervals import mean_of_groups
 from kettlefield.core.statistics.kappa import agreement_on_scale, parting, weighted_kappa
-from kettlefield.marking.judge_protocol import (
+from kettlefield.marking.scale import (
     Compared,
     assessor_prompt,
     follows_checks,
     length_lean,
+    order_of,
     place_lean,
     read_choice,
     read_mark,
     same_in_both_orders,
 )
-from kettlefield.marking.scale import order_of
 
 # Cohen (1968), page 216: two judges, three categories, shares of 200 cases, and weights of disagreement
 COHEN = np.array([[0.44, 0.07, 0.09], [0.05, 0.20, 0.05], [0.01, 0.03, 0.06]]) * 200

@@ -4,8 +4,8 @@ import pytest
 
 from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.extraction.code_text import MOST_CHARS, first_difference, same_code
+from kettlefield.core.measures import belongs
 from kettlefield.core.outcome import escape_signs
-from kettlefield.core.properties import belongs
 from kettlefield.core.statistics.intervals import pass_ratio
 from kettlefield.core.statistics.paired import MOST_MORE, Pairs, exercises_to_clear, least_growth
 from kettlefield.core.statistics.power import noticeable_drop, smallest_drop

@@ -11,11 +11,11 @@ from records import PASSED, WRONG, Writer
 from kettlefield.campaign import judging as assessing
 from kettlefield.core.errors import InputError
 from kettlefield.decision.ledger import results_digest
-from kettlefield.demo.simulated_judge import Leans, SimulatedAssessor, read_leans
+from kettlefield.demo.simulated_replies import Leans, SimulatedAssessor, read_leans
 from kettlefield.marking.blind_replies import items_of, kinds_of
-from kettlefield.marking.judge_protocol import CHOICE_WANTED, assessor_prompt, read_choice, read_mark
 from kettlefield.marking.judge_trust import trusts, why_not_used
 from kettlefield.marking.marks import Mark, agreements, mean_marks
+from kettlefield.marking.scale import CHOICE_WANTED, assessor_prompt, read_choice, read_mark
 from kettlefield.plan.tables import Assessor, AssessorTable, ServerTable
 from kettlefield.record.entries import AssessmentEntry
 from kettlefield.suite.loader import find_suite, load_suite

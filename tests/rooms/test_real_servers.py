@@ -7,8 +7,7 @@ import sys
 
 import pytest
 
-from kettlefield.campaign.context_fit import find_fit, prompt_chars, prompt_tokens
-from kettlefield.campaign.preflight import check_session, neutral_settings
+from kettlefield.campaign.preflight import check_session, find_fit, neutral_settings, prompt_chars, prompt_tokens
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.core.extraction.reply_symptoms import says_over_context
 from kettlefield.core.timing.timeline import TokenCount, Trace, read_figures

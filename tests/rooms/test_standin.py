@@ -205,8 +205,7 @@ def test_a_damaged_header_is_read_or_refused_never_worse(tmp_path, files, at, ju
 
 
 def test_quirks_stretch_time_and_a_cached_prompt_is_not_read_again(files):
-    from kettlefield.demo.quirks import Pace, Quirks
-    from kettlefield.demo.simulated_engine import Engine
+    from kettlefield.demo.simulated_engine import Engine, Pace, Quirks
 
     hot = Pace(Quirks(throttle_after_s=1.0, throttle_factor=3.0))
     assert (hot.stretch(0.9), hot.throttled, hot.stretch(0.2), hot.throttled, hot.stretch(1.0)) == (

@@ -8,8 +8,7 @@ from pathlib import Path
 import pytest
 
 from kettlefield.core.errors import InputError
-from kettlefield.suite.loader import find_suite, load_suite
-from kettlefield.suite.lock import write_lock
+from kettlefield.suite.loader import find_suite, load_suite, write_lock
 
 BUILT_IN = find_suite("berthdesk", Path())
 

@@ -5,10 +5,9 @@ import os
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
-from kettlefield.campaign.context_fit import find_fit
 from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, PARTS, SPEED, Job, measure, steps_left
-from kettlefield.campaign.preflight import check_session, short_request
+from kettlefield.campaign.preflight import check_session, find_fit, short_request
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
 from kettlefield.campaign.setup import (

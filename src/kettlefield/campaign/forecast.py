@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 import sqlalchemy as sa
 
-from kettlefield.campaign.context_fit import prompt_chars, prompt_tokens
 from kettlefield.campaign.measuring import MEMORY, SPEED, steps_left
+from kettlefield.campaign.preflight import prompt_chars, prompt_tokens
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.setup import known_bandwidth, weights_facts
 from kettlefield.core.outcome import FAULTS, Outcome

@@ -15,7 +15,7 @@ from kettlefield.campaign.trial_runner import sampling_of
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten
 from kettlefield.marking.blind_replies import Item, items_of
-from kettlefield.marking.judge_protocol import assessor_prompt, read_choice, read_mark
+from kettlefield.marking.scale import assessor_prompt, read_choice, read_mark
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.tables import Assessor, GradingTable, MemoryTable, SpeedTable
 from kettlefield.record.entries import AssessmentEntry

@@ -26,8 +26,7 @@ from kettlefield.plan.suite_selection import Asked, Share
 from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator, find_accelerators
-from kettlefield.rig.bandwidth import own_bandwidth
-from kettlefield.rig.survey import own_fingerprint, rig_state
+from kettlefield.rig.survey import own_bandwidth, own_fingerprint, rig_state
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
 from kettlefield.weights.formats import digest_of_files, files_of, read_facts, weights_digest

@@ -17,8 +17,8 @@ from kettlefield.cli.weigh import show_weighed
 from kettlefield.core.units import format_bytes
 from kettlefield.demo.little.little_folder import BUDGET_BYTES, OVERHEAD_BYTES, SERVER, prepare_real_demo
 from kettlefield.demo.simulated_folder import DEMO_BUDGET_BYTES, prepare_demo
-from kettlefield.rig.bandwidth import own_bandwidth
 from kettlefield.rig.simulated_card import read_card
+from kettlefield.rig.survey import own_bandwidth
 from kettlefield.weights.fit import Settings
 
 if TYPE_CHECKING:

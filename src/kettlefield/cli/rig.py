@@ -13,8 +13,7 @@ from kettlefield.cli.exits import ExitCode
 from kettlefield.core.errors import RigError
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.measure.calibration import stored_calibration
-from kettlefield.rig.bandwidth import disk_read_rate, memory_bandwidth
-from kettlefield.rig.survey import survey_rig
+from kettlefield.rig.survey import disk_read_rate, memory_bandwidth, survey_rig
 from kettlefield.sandbox.limits import can_bound_memory
 from kettlefield.sandbox.runner import available_isolation
 

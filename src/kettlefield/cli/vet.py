@@ -15,8 +15,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.grading.vetting import vet_suite
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
-from kettlefield.suite.loader import find_suite, load_suite
-from kettlefield.suite.lock import write_lock
+from kettlefield.suite.loader import find_suite, load_suite, write_lock
 
 if TYPE_CHECKING:
     from kettlefield.grading.vetting import Vetted

@@ -14,8 +14,8 @@ from kettlefield.core.plaintext import as_sentence
 from kettlefield.core.sizing.requirements import OVERHEAD_RULE, cache_bytes_per_token
 from kettlefield.core.units import format_bytes, format_count, parse_size, three_digits
 from kettlefield.rig.accelerators import find_accelerators
-from kettlefield.rig.bandwidth import own_bandwidth
 from kettlefield.rig.host import read_host
+from kettlefield.rig.survey import own_bandwidth
 from kettlefield.views.figures.sizing_chart import draw_memory
 from kettlefield.weights.facts import GROUPS, check_policy, is_allowed
 from kettlefield.weights.fit import Settings, weigh_all

@@ -1,5 +1,6 @@
 """The quantities that a criterion may name: their units, how they are written, how they are found."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -130,3 +131,21 @@ MEASURES = {
         ),
     )
 }
+
+
+PROPERTIES = ("kind", "language", "difficulty", "topic", "suite")
+
+
+def belongs(exercise: Mapping[str, str], wanted: Sequence[tuple[str, str]]) -> bool:
+    """Whether an exercise has every property wanted.
+
+    Parameters
+    ----------
+    exercise : mapping
+        `PROPERTIES` to text; several topics stand in one, divided by commas.
+    wanted : sequence of (str, str)
+        Property and value; all must hold.
+    """
+    return all(
+        value in exercise[name].split(",") if name == "topic" else exercise[name] == value for name, value in wanted
+    )

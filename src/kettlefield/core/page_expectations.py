@@ -9,8 +9,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from kettlefield.core.patterns import occurs
 from kettlefield.core.plaintext import shorten
+from kettlefield.core.values import occurs
 
 _COLOUR = re.compile(r"rgba?\(\s*([\d.]+)[,\s]+([\d.]+)[,\s]+([\d.]+)(?:[,/\s]+([\d.]+%?))?\s*\)")
 NEAR_COLOUR = 24  # of 255, in each channel: what smoothing and colour management move a drawn colour by

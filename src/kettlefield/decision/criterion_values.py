@@ -7,9 +7,8 @@ import pandas as pd
 import sqlalchemy as sa
 
 from kettlefield.core.acceptance import Criterion, Threshold
-from kettlefield.core.measures import MEASURES
+from kettlefield.core.measures import MEASURES, belongs
 from kettlefield.core.outcome import RunEnd, escape_signs
-from kettlefield.core.properties import belongs
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import quantile_interval
 from kettlefield.core.statistics.paired import exercises_to_clear

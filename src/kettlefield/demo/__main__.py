@@ -10,10 +10,9 @@ from aiohttp import web
 from kettlefield.core.errors import KettlefieldError
 from kettlefield.core.units import format_bytes
 from kettlefield.demo.http_front import Front
-from kettlefield.demo.quirks import add_quirks, read_quirks
-from kettlefield.demo.simulated_judge import SimulatedAssessor, read_leans
+from kettlefield.demo.simulated_engine import add_quirks, read_quirks
 from kettlefield.demo.simulated_models import Physics, load_model
-from kettlefield.demo.simulated_replies import Replier
+from kettlefield.demo.simulated_replies import Replier, SimulatedAssessor, read_leans
 from kettlefield.demo.simulated_server import Settings, SimulatedServer
 from kettlefield.rig.simulated_card import claim_bytes, read_card, used_bytes
 from kettlefield.suite.format import Exercise

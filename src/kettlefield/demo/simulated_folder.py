@@ -1,9 +1,38 @@
-"""The demo's folder: a plan, a simulated card and made-up weights."""
+"""The demo's folder: a plan, a simulated card and made-up weights; and what both demos' folders share."""
 
 from pathlib import Path
 
-from kettlefield.demo.folders import candidate_table, claim_folder, weights_path
+from kettlefield.core.errors import InputError
 from kettlefield.demo.simulated_models import LEVEL_TYPES, MODELS, write_weights
+
+
+def claim_folder(folder: Path) -> Path:
+    """Make a demo's folder with one for weights, or go on with it; where its plan is or will be.
+
+    Raises
+    ------
+    InputError
+        The folder holds something else.
+    """
+    plan = folder / "plan.toml"
+    if folder.exists() and not plan.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise InputError("is there and is no demo", str(folder), "Name a new or empty folder.")
+    (folder / "weights").mkdir(parents=True, exist_ok=True)
+    return plan
+
+
+def weights_path(model: str, level: str) -> str:
+    """Where a level's file lies, from the folder."""
+    return f"weights/{model}-{level}.gguf"
+
+
+def candidate_table(model: str, level: str, *, reference: bool, more: str = "") -> str:
+    """A candidate as a plan writes it; ``more`` is a further line."""
+    lines = [f'\n[[candidate]]\nmodel = "{model}"\nlevel = "{level}"', f'weights = "{weights_path(model, level)}"']
+    lines += ["reference = true  # the others of its model are compared with it"] if reference else []
+    lines += [more] if more else []
+    return "\n".join(lines) + "\n"
+
 
 SOUGHT = "q4_k_m"  # the level whose capacity is sought
 DEMO_BUDGET_BYTES = 2 * 2**30

@@ -9,11 +9,9 @@ from typing import Any
 
 from kettlefield import __version__
 from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, TrueLog
-from kettlefield.demo.quirks import Quirks
-from kettlefield.demo.simulated_engine import Engine, Stream
-from kettlefield.demo.simulated_judge import SimulatedAssessor
+from kettlefield.demo.simulated_engine import Engine, Quirks, Stream
 from kettlefield.demo.simulated_models import Physics
-from kettlefield.demo.simulated_replies import Replier, Reply, tokens_of
+from kettlefield.demo.simulated_replies import Replier, Reply, SimulatedAssessor, tokens_of
 from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
 
 REPORT_EVERY_S = 0.05

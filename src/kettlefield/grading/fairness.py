@@ -8,7 +8,7 @@ from typing import Any
 
 from kettlefield.core.languages import TEXT
 from kettlefield.core.outcome import Outcome
-from kettlefield.core.patterns import pattern_fault
+from kettlefield.core.values import pattern_fault
 from kettlefield.suite.format import (
     CallCase,
     CallsCheck,

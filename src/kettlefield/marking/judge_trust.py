@@ -9,15 +9,8 @@ import sqlalchemy as sa
 
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.marking.blind_replies import Item
-from kettlefield.marking.judge_protocol import (
-    Choice,
-    Compared,
-    follows_checks,
-    length_lean,
-    place_lean,
-    same_in_both_orders,
-)
 from kettlefield.marking.marks import Agreement, agreement_between, parting_by_checks
+from kettlefield.marking.scale import Choice, Compared, follows_checks, length_lean, place_lean, same_in_both_orders
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 

@@ -7,10 +7,9 @@ from pathlib import Path
 
 from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Threshold
 from kettlefield.core.errors import InputError
-from kettlefield.core.measures import MEASURES, Measure, Unit
+from kettlefield.core.measures import MEASURES, PROPERTIES, Measure, Unit, belongs
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import as_sentence
-from kettlefield.core.properties import PROPERTIES, belongs
 from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.marking.scale import Weights
 from kettlefield.plan import tables

@@ -15,8 +15,7 @@ from kettlefield.plan.plan import Plan
 from kettlefield.plan.tables import SuiteTable
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise, Suite
-from kettlefield.suite.loader import find_suite, load_suite
-from kettlefield.suite.lock import combine
+from kettlefield.suite.loader import combine, find_suite, load_suite
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,5 +1,6 @@
 """Every level of the little model as a GGUF file, written from the trained weights that ship with the tool."""
 
+import sys
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -111,3 +112,14 @@ def _add_vocabulary(writer: Any, vocabulary: Vocabulary) -> None:
     writer.add_chat_template(TEMPLATE)
     for role, mark in zip(("prefix", "suffix", "middle"), INFILL_MARKERS, strict=True):
         writer.add_uint32(f"tokenizer.ggml.{role}_token_id", number[mark])
+
+
+def main() -> int:
+    """``python -m kettlefield.demo.little.level_files LEVEL FILE``: write one level."""
+    level, path = sys.argv[1:]
+    write_level(level, Path(path))
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
-from kettlefield.demo.folders import candidate_table, claim_folder, weights_path
 from kettlefield.demo.little.level_files import NAME, write_level
+from kettlefield.demo.simulated_folder import candidate_table, claim_folder, weights_path
 
 LEVELS_ASKED = ("f16", "q8_0", "q6_k", "q4_1", "q3_k_s", "q2_k")
 BUDGET_BYTES, OVERHEAD_BYTES = 512 * 2**20, 45 * 2**20  # as the plan says them

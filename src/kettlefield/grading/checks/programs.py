@@ -5,9 +5,8 @@ import secrets
 from dataclasses import dataclass, field
 
 from kettlefield.core.outcome import RunEnd
-from kettlefield.core.patterns import matches_whole
 from kettlefield.core.plaintext import shorten
-from kettlefield.core.values import values_agree, words_agree
+from kettlefield.core.values import matches_whole, values_agree, words_agree
 from kettlefield.grading.results import (
     DETAIL_LIMIT,
     CheckResult,

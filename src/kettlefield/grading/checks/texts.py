@@ -5,7 +5,7 @@ import re
 
 from kettlefield.core.extraction.patching import lines_changed_outside
 from kettlefield.core.outcome import RunEnd
-from kettlefield.core.patterns import occurs
+from kettlefield.core.values import occurs
 from kettlefield.grading.results import CheckResult, Finding, make_result
 from kettlefield.suite.format import Exercise, ScopeCheck, TextCheck
 
