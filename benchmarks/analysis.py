@@ -40,7 +40,7 @@ at_most = 0
 """
 BARE = "import sqlite3, sys; print(len(sqlite3.connect(sys.argv[1]).execute({query!r}).fetchall()))"
 QUERY = (
-    "SELECT t.*, e.first_token_s, e.decode_rate_tps, e.completion_tokens, e.finished_s FROM trial t"
+    "SELECT t.*, e.ttft_s, e.decode_tps, e.completion_tokens, e.finished_s FROM trial t"
     " JOIN attempt a ON a.trial_id = t.id JOIN exchange e ON e.id = a.exchange_id"
 )
 OURS = """\
@@ -112,10 +112,10 @@ def write_record(path: Path, trials: int) -> None:
                     outcome = "passed" if passed else "wrong-answer"
                     rows[schema.exchange].append(
                         {"id": number, "candidate_id": candidate, "session_id": candidate, "purpose": "answer",
-                         "asked_at": 0.0, "in_flight": 4, "prompt_id": 1, "sampling": "{}", "reply": reply,
+                         "asked_at": 0.0, "concurrency": 4, "prompt_id": 1, "sampling": "{}", "reply": reply,
                          "thinking": reply, "prompt_tokens": 200, "completion_tokens": 150, "token_count": "usage",
-                         "events": 150, "thinking_tokens": 0, "packed": False, "first_token_s": 0.1,
-                         "first_answer_token_s": 0.1, "finished_s": 2.0, "decode_rate_tps": 70.0, "stamps": stamps}
+                         "events": 150, "thinking_tokens": 0, "packed": False, "ttft_s": 0.1,
+                         "answer_ttft_s": 0.1, "finished_s": 2.0, "decode_tps": 70.0, "stamps": stamps}
                     )  # fmt: skip
                     rows[schema.trial].append(
                         {"id": number, "candidate_id": candidate, "exercise_id": f"e{exercise}", "sample": sample,

@@ -24,7 +24,7 @@ def median_s(*words: str) -> float:
 def main() -> None:
     program = str(Path(sys.executable).with_name("kettlefield"))
     bare = median_s(sys.executable, "-c", "pass")
-    for words in (("--help",), ("contrast", "--help"), ("--version",)):
+    for words in (("--help",), ("compare", "--help"), ("--version",)):
         ours = median_s(program, *words)
         print(f"kettlefield {' '.join(words)}: {ours * 1000:.0f} ms, {ours / bare:.1f} times `python -c pass`")
 

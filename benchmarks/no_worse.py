@@ -25,7 +25,7 @@ def campaigns(
 ) -> tuple[np.ndarray, np.ndarray]:
     """Samples won and lost by exercise, each of shape (campaigns, exercises).
 
-    Each exercise draws its own merit: it leans to either level, or to neither, and its samples share that.
+    Each exercise draws its own merit: it biases to either level, or to neither, and its samples share that.
     """
     lost_share, won_share = (discordant + margin) / 2, (discordant - margin) / 2
     if samples == 1:

@@ -42,7 +42,7 @@ NEEDED = (
 )
 STANDIN = [
     *("{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card", "--port", "{port}"),
-    *("--context", "{context}", "--level", "{level}", "--slots", "4"),
+    *("--context", "{context}", "--level", "{level}", "--concurrency", "4"),
 ]
 
 
@@ -144,7 +144,7 @@ def make_plan(tmp_path):
             "server": f"command = {json.dumps(command or STANDIN)}\ncontext = 2048\nready_within = '30 s'",
             "sampling": "seed = 11\nmax_tokens = 700",
             "speed": "requests = 0",
-            "grading": "in_flight = 4",
+            "grading": "concurrent_trials = 4",
             **(tables or {}),
         }
         text = f'title = "Test"\nsuite = "berthdesk"\nrecord = "record.db"\n{head}\n'

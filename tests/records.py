@@ -76,14 +76,14 @@ class Writer:
         stamps=(0.1, 0.2, 0.3),
         tokens=None,
         purpose="answer",
-        in_flight=1,
+        concurrency=1,
         fault=None,
         finished=0.5,
         reply="B1",
     ):
         trace = Trace(stamps_s=stamps, thinking=(False,) * len(stamps), finished_s=finished, completion_tokens=tokens)
         return ExchangeEntry(
-            candidate_id=ids[0], session_id=ids[1], purpose=purpose, asked_at=0.0, in_flight=in_flight,
+            candidate_id=ids[0], session_id=ids[1], purpose=purpose, asked_at=0.0, concurrency=concurrency,
             messages=({"role": "user", "content": "berth?"},), sampling={"seed": 1}, reply=reply, thinking="",
             finish_reason="stop", fault=fault, figures=read_figures(trace), stamps_s=stamps, stamp_marks=trace.thinking,
         )  # fmt: skip
@@ -117,7 +117,7 @@ class Writer:
     def timed(self, ids, purpose, point, *, first=0.1, rate=100.0, tokens=11, prompt=None, memory=None, **more):
         stamps = tuple(first + n / rate for n in range(tokens))
         entry = self.exchange(ids, stamps=stamps, tokens=more.pop("counted", tokens), purpose=purpose)
-        figures = dataclasses.replace(entry.figures, prompt_tokens=prompt, prefill_rate_tps=prompt and prompt / first)
+        figures = dataclasses.replace(entry.figures, prompt_tokens=prompt, prefill_tps=prompt and prompt / first)
         if "counts_nothing" in more:
             figures = dataclasses.replace(figures, token_count=TokenCount.EVENTS)
             del more["counts_nothing"]
@@ -128,10 +128,10 @@ class Writer:
             ProcedureEntry(candidate_id=ids[0], session_id=ids[1], name=name, why_ended=why, facts=facts)
         )
 
-    def phase(self, ids, name, peak, *, joules=None):
+    def phase(self, ids, name, peak, *, joules=None, concurrency=None):
         self.record.save_memory(
             MemoryEntry(
-                session_id=ids[1], phase=name, samples=1, host_peak_bytes=10, accelerator_peak_bytes=peak - 10,
+                session_id=ids[1], phase=name, concurrency=concurrency, samples=1, host_peak_bytes=10, accelerator_peak_bytes=peak - 10,
                 peak_bytes=peak, end_bytes=peak - 1, mapped_peak_bytes=4, energy_j=joules,
                 energy_from="a meter" if joules is not None else None, series=b"",
             )

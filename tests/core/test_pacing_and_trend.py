@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kettlefield.core.statistics.trends import crossing, drift, median_ratio, slope
-from kettlefield.core.timing.pacing import Bracket, arrival_times, is_precise, is_settled, knee, window_rate_tps
+from kettlefield.core.timing.pacing import Bracket, arrival_times, is_precise, is_settled, saturation, window_rate_tps
 
 
 def test_warm_up_is_over_when_three_lie_close_together():
@@ -47,9 +47,9 @@ def test_throughput_of_streams_and_its_knee():
     replies = [(0.0, [0.5, 1.0], 10), (0.2, [1.5, 2.0], 20)]
     assert window_rate_tps(replies) == pytest.approx(30 / 2.0)
     assert window_rate_tps([(0.0, [0.5], 1)]) is None
-    assert knee([1, 2, 4, 8], [100, 190, 350, 360]) == 4
-    assert knee([1, 2, 4], [100, 190, 350]) is None
-    assert knee([1, 4], [100, 120]) == 1  # two doublings want twice a tenth
+    assert saturation([1, 2, 4, 8], [100, 190, 350, 360]) == 4
+    assert saturation([1, 2, 4], [100, 190, 350]) is None
+    assert saturation([1, 4], [100, 120]) == 1  # two doublings want twice a tenth
 
 
 def test_slopes_and_crossings():

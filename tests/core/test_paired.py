@@ -14,10 +14,10 @@ from kettlefield.core.statistics.paired import (
     count_pairs,
     counted_pairs,
     exact_p,
-    exercises_to_settle,
+    exercises_needed,
     holm,
     no_worse,
-    passes_in_k,
+    pass_at_k,
     score_interval,
     score_statistic,
 )
@@ -65,11 +65,11 @@ def test_no_worse_is_shown_refuted_or_left_open_and_says_what_would_settle_it():
     assert no_worse(plain(0, 20, 72), 0.10) is Evidence.SHOWN_WORSE
     open_one = plain(1, 3, 40)
     assert no_worse(open_one, 0.10) is Evidence.NOT_SHOWN
-    needed = exercises_to_settle(open_one, 0.10)
+    needed = exercises_needed(open_one, 0.10)
     times = needed / 40
     assert needed > 40 and no_worse(plain(round(times), round(3 * times), needed), 0.10) is Evidence.SHOWN
-    assert exercises_to_settle(plain(0, 4, 40), 0.10) is None  # exactly at the margin
-    assert exercises_to_settle(plain(1, 1, 72), 0.10) == 72
+    assert exercises_needed(plain(0, 4, 40), 0.10) is None  # exactly at the margin
+    assert exercises_needed(plain(1, 1, 72), 0.10) == 72
 
 
 def test_pairs_are_counted_by_exercise_and_sample():
@@ -123,5 +123,5 @@ def test_exact_p_holm_and_the_chance_of_one_in_k():
     assert holm([0.01, 0.04, 0.03]) == pytest.approx((0.03, 0.06, 0.06))
     assert holm([0.6, 0.7]) == pytest.approx((1.0, 1.0)) and holm([]) == ()
     # of 4 samples 2 passed: two drawn miss both in 1 of 6 ways
-    assert passes_in_k([2, 4], [4, 4], 2) == pytest.approx((5 / 6 + 1) / 2)
-    assert passes_in_k([1], [1], 2) is None and passes_in_k([], [], 1) is None
+    assert pass_at_k([2, 4], [4, 4], 2) == pytest.approx((5 / 6 + 1) / 2)
+    assert pass_at_k([1], [1], 2) is None and pass_at_k([], [], 1) is None

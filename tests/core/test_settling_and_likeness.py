@@ -8,7 +8,7 @@ from kettlefield.core.measures import belongs
 from kettlefield.core.outcome import escape_signs
 from kettlefield.core.statistics.intervals import pass_ratio
 from kettlefield.core.statistics.paired import MOST_MORE, Pairs, exercises_to_clear, least_growth
-from kettlefield.core.statistics.power import noticeable_drop, smallest_drop
+from kettlefield.core.statistics.power import minimum_detectable_drop, smallest_drop
 from kettlefield.core.values import ABSENT, changes_between
 
 
@@ -36,13 +36,13 @@ def test_what_lies_at_the_threshold_is_never_settled_and_what_is_settled_needs_n
     assert exercises_to_clear([2] * 20, [3] * 20, 0.5, confidence=0.95) < alike
 
 
-def test_the_drop_that_a_comparison_could_notice_follows_connor():
+def test_the_drop_that_a_comparison_minimum_detectable_drop_follows_connor():
     many = Pairs(exercises=400, pairs=400, won=24, lost=24, counted=400.0)
-    assert noticeable_drop(many) == pytest.approx(smallest_drop(400, discordant=49 / 402))
+    assert minimum_detectable_drop(many) == pytest.approx(smallest_drop(400, discordant=49 / 402))
     # fewer pairs notice only larger drops; a handful notices none
-    drops = [noticeable_drop(Pairs(exercises=n, pairs=n, won=0, lost=0, counted=n)) for n in (150, 72, 32, 16)]
+    drops = [minimum_detectable_drop(Pairs(exercises=n, pairs=n, won=0, lost=0, counted=n)) for n in (150, 72, 32, 16)]
     assert drops == sorted(drops) and drops[0] < 0.1 < drops[3]
-    assert noticeable_drop(Pairs(exercises=2, pairs=2, won=0, lost=0, counted=2.0)) is None
+    assert minimum_detectable_drop(Pairs(exercises=2, pairs=2, won=0, lost=0, counted=2.0)) is None
 
 
 @pytest.mark.parametrize(

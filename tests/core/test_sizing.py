@@ -7,9 +7,9 @@ from kettlefield.core.sizing.requirements import (
     OVERHEAD_BASE_BYTES,
     CacheLayer,
     ModelShape,
-    cache_bytes,
-    cache_bytes_per_token,
     decode_ceiling_tps,
+    kv_bytes,
+    kv_bytes_per_token,
     largest_context,
     layers_that_fit,
     memory_need,
@@ -48,14 +48,14 @@ def shape(*layers, weights=1_000_000, read=None):
     ],
 )
 def test_cache_by_hand(layers, context, bits, parallel, expected):
-    assert cache_bytes(shape(*layers), context, kv_bits=bits, parallel=parallel) == expected
+    assert kv_bytes(shape(*layers), context, kv_bits=bits, parallel=parallel) == expected
 
 
 def test_need_is_weights_cache_and_overhead():
     need = memory_need(shape(FULL), 10)
     assert need.overhead_bytes == OVERHEAD_BASE_BYTES + 20_000
     assert need.total_bytes == 1_000_000 + 5120 + need.overhead_bytes
-    assert cache_bytes_per_token(shape(FULL, NARROW)) == 1024
+    assert kv_bytes_per_token(shape(FULL, NARROW)) == 1024
 
 
 def test_the_longest_context_is_the_edge_of_the_budget():
@@ -66,7 +66,7 @@ def test_the_longest_context_is_the_edge_of_the_budget():
     assert largest_context(model, budget, most_tokens=500) == 500
     assert largest_context(model, 1000, most_tokens=500) is None
     bare = memory_need(model, 777, overhead_bytes=0)
-    assert bare.total_bytes == bare.weights_bytes + bare.cache_bytes
+    assert bare.total_bytes == bare.weights_bytes + bare.kv_bytes
     assert largest_context(model, bare.total_bytes, most_tokens=10_000, overhead_bytes=0) == 777
 
 
@@ -91,7 +91,7 @@ def test_window_patterns():
     assert window_pattern(6, 9, 3) == [9, 9, None, 9, 9, None]
     assert window_pattern(3, 9, [True, False, True]) == [9, None, 9]
     with pytest.raises(ValueError, match="above 0"):
-        cache_bytes(shape(FULL), 0)
+        kv_bytes(shape(FULL), 0)
 
 
 @pytest.mark.parametrize(

@@ -125,10 +125,10 @@ def test_weigh_keeps_its_contract_and_its_arithmetic(run_main, weights, tmp_path
         assert settings == [(2048, bits, parallel) for bits in (16, 8, 4) for parallel in (1, 6)]
         for need in entry["memory"]:
             assert (
-                need["cache_bytes"]
+                need["kv_bytes"]
                 == entry["kv_bytes_per_token"] * 2048 * need["parallel"] * {16: 32, 8: 17, 4: 9}[need["kv_bits"]] // 32
             )
-            assert need["total_bytes"] == entry["weights_bytes"] + need["cache_bytes"] + need["overhead_bytes"]
+            assert need["total_bytes"] == entry["weights_bytes"] + need["kv_bytes"] + need["overhead_bytes"]
             assert need["fits"] == (need["total_bytes"] <= 2 * 2**30)
     assert [entry["memory"][0]["fits"] for entry in found] == [False, True, True, True]
     assert 0 < found[0]["memory"][0]["layers_on"] < model.layers

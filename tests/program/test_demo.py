@@ -58,7 +58,7 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         (("--by", "topic"), ("berth", "--json has the intervals")),
         (("--by", "outcome"), ("passed", "wrong-answer")),
         (("--pairs",), ("marram-1.2b@q2_k lost: ", "Pareto-optimal")),
-        (("--part", "speed"), ("context filled to", "engineers served", "knee", "past its window")),
+        (("--part", "speed"), ("context filled to", "engineers served", "saturation", "past its window")),
         (("--part", "memory"), ("each token of context", "as told by Samphire SK-4 (simulated)")),
         (("--part", "solved"), ("one of 2 samples", "first attempt")),
         (("--part", "cost"), ("GiB x s", "against its reference")),
@@ -68,13 +68,13 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
 )
 def test_contrast_shows_each_side_of_a_campaign(demo, run_main, words, shown):
     folder, _ = demo
-    out = run_main("contrast", folder / "record.db", *words).out
+    out = run_main("compare", folder / "record.db", *words).out
     assert "SIMULATED" in out and all(text in out for text in shown)
-    found = run_main("contrast", folder / "record.db", *words, "--only", "marram*", "--json").json
+    found = run_main("compare", folder / "record.db", *words, "--only", "marram*", "--json").json
     assert found["simulated"] is True
 
 
-@pytest.mark.parametrize("command", ["contrast", "decide", "trials", "weigh"])
+@pytest.mark.parametrize("command", ["compare", "decide", "trials", "weigh"])
 def test_json_holds_to_its_published_schema(demo, run_main, command):
     folder, _ = demo
     files = sorted((folder / "weights").glob("*.gguf")) if command == "weigh" else [folder / "record.db"]
@@ -116,9 +116,9 @@ def test_a_decision_is_signed_checked_and_noticed_when_it_goes_stale(demo, run_m
     changed = {one["candidate"]: [change["what"] for change in one["changes"]] for one in stale.json["candidates"]}
     assert changed["marram-1.2b@q8_0"] == ["weights sha256"] and changed["marram-1.2b@q4_k_m"] == []
     assert "the results changed since R. Tern signed" in stale.json["faults"]
-    both = run_main("contrast", folder / "record.db", record)
+    both = run_main("compare", folder / "record.db", record)
     assert "another server" in both.out and "moved (!): nothing" in both.out
-    pairs = run_main("contrast", folder / "record.db", record, "--json").json["comparisons"][0]
+    pairs = run_main("compare", folder / "record.db", record, "--json").json["comparisons"][0]
     assert len(pairs["candidates"]) == 8 and not any(one["flips"] for one in pairs["candidates"])
 
 
@@ -142,7 +142,7 @@ def test_a_record_is_handed_on_in_open_formats(demo, run_main, tmp_path):
     names = sorted(line.rsplit("/", 1)[1] for line in done.out.splitlines())
     assert names[0] == "criteria.xml" and "marram-1.2b@q4_k_m.cdx.json" in names and "trials.csv" in names
     assert not any(name.startswith("marram-1.2b@f16") for name in names)  # rejected
-    rows = csv.reader(io.StringIO(run_main("contrast", folder / "record.db", "--csv").out))
+    rows = csv.reader(io.StringIO(run_main("compare", folder / "record.db", "--csv").out))
     table = [dict(zip(head, row, strict=True)) for head in [next(rows)] for row in rows]
     assert len(table) == 8 and float(table[0]["pass_rate.value"]) > 0.5 and table[0]["simulated"] == "True"
 
@@ -165,8 +165,8 @@ def test_tables_are_readable_in_a_narrow_terminal(demo, run_main, columns):
     folder, _ = demo
     record, env = folder / "record.db", {"COLUMNS": str(columns)}
     for words in (
-        ("contrast", record),
-        ("contrast", record, "--part", "speed"),
+        ("compare", record),
+        ("compare", record, "--part", "speed"),
         ("decide", record),
         ("trials", record),
     ):
@@ -174,7 +174,7 @@ def test_tables_are_readable_in_a_narrow_terminal(demo, run_main, columns):
         assert max(map(len, out.splitlines())) <= columns
         for name in ("marram-1.2b@q4_k_m", "kelpling-400m@q2_k"):
             assert name in out  # never folded
-    out = run_main("contrast", record, env=env).out
+    out = run_main("compare", record, env=env).out
     assert all(
         head in out
         for head in ("95 % interval", "peak memory", "tokens/solved", "only the reference", "other outcomes")
@@ -186,7 +186,7 @@ def test_tables_are_readable_in_a_narrow_terminal(demo, run_main, columns):
 
 def test_contrast_keeps_its_contract(demo, run_main):
     folder, _ = demo
-    found = run_main("contrast", folder / "record.db", "--json").json
+    found = run_main("compare", folder / "record.db", "--json").json
     assert found["simulated"] is True
     assert [row["candidate"] for row in found["candidates"]] == [
         f"{model}@{level}" for model in ("marram-1.2b", "kelpling-400m") for level in DEMO_LEVELS
@@ -195,14 +195,14 @@ def test_contrast_keeps_its_contract(demo, run_main):
         assert row["trials"] == 34 == sum(row["outcomes"].values())
         assert row["solved"] == row["outcomes"].get("passed", 0)
         assert row["pass_rate"]["low"] <= row["pass_rate"]["value"] <= row["pass_rate"]["high"]
-        assert row["first_token_s"]["p50"]["n"] in {12, 12 - row["disturbed"]}
+        assert row["ttft_s"]["p50"]["n"] in {12, 12 - row["disturbed"]}
         assert row["peak_bytes"] >= row["accelerator_peak_bytes"] > row["weights_bytes"]
         assert row["reference"] == row["candidate"].endswith("f16")
     marram = found["candidates"][:4]
     assert all(row["prediction_error"] < 0.35 and 0.1 < row["ceiling_share"] < 1 for row in found["candidates"])
     for figure in ("peak_bytes", "weights_bytes"):
         assert marram[0][figure] > marram[2][figure]
-    rates = [row["decode_rate_tps"]["p50"]["value"] for row in marram]
+    rates = [row["decode_tps"]["p50"]["value"] for row in marram]
     assert rates == sorted(rates)
 
 
@@ -210,7 +210,7 @@ def test_memory_is_what_the_stand_in_claims(demo, run_main):
     folder, _ = demo
     from kettlefield.demo.simulated_models import OVERHEAD_BYTES, load_model
 
-    for row in run_main("contrast", folder / "record.db", "--json").json["candidates"]:
+    for row in run_main("compare", folder / "record.db", "--json").json["candidates"]:
         model = load_model(folder / "weights" / (row["candidate"].replace("@", "-") + ".gguf"))
         claimed = model.weight_bytes + model.kv_bytes_per_token * 2048 * 6 + OVERHEAD_BYTES
         assert row["accelerator_peak_bytes"] == claimed
@@ -240,7 +240,7 @@ def test_trials_lists_filters_and_opens(demo, run_main):
     listed = run_main("trials", record, "--json").json["trials"]
     assert len(listed) == 272
     assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 272
-    wanted = "id candidate exercise seed outcome score attempts first_token_s decode_rate_tps completion_tokens finish_reason"
+    wanted = "id candidate exercise seed outcome score attempts ttft_s decode_tps completion_tokens finish_reason"
     assert set(wanted.split()) <= listed[0].keys()
     wrong = run_main("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
     assert wrong and all(row["outcome"] == "wrong-answer" and row["candidate"].endswith("q2_k") for row in wrong)
@@ -261,15 +261,15 @@ def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_main):
     for args, words in (
         (("trials", record, "--open", "9999"), "there is no trial 9999"),
         (("trials", record, "--outcome", "pased"), 'Did you mean "passed"?'),
-        (("contrast", folder / "plan.toml"), "no Kettlefield record"),
+        (("compare", folder / "plan.toml"), "no Kettlefield record"),
         (("decide", folder / "none.db"), "no such record"),
         (("demo", folder / "weights"), "is no demo"),
         (("decide", record, "--note", "n"), "stands without a name"),
         (("decide", record, "--allowed-signers", "f"), "stands without --audit"),
         (("decide", record, "--by", "T", "--audit"), "does not go with"),
-        (("contrast", record, "--against", "marram"), 'there is no candidate "marram"'),
-        (("contrast", record, "--by", "kind", "--pairs"), "do not go together"),
-        (("contrast", record, record, "--pairs"), "is for one record"),
+        (("compare", record, "--against", "marram"), 'there is no candidate "marram"'),
+        (("compare", record, "--by", "kind", "--pairs"), "do not go together"),
+        (("compare", record, record, "--pairs"), "is for one record"),
         (("export", record, "-o", folder, "--as", "bom", "--candidate", "marram-1.2b@f16"), "is of what was approved"),
         (("export", record, "-o", folder, "--candidate", "marram-1.2b@f16"), "--as bom"),
         (("export", record, "-o", folder / "plan.toml", "--as", "junit"), "cannot be written"),
@@ -277,7 +277,7 @@ def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_main):
         done = run_main(*args)
         assert (done.code, done.err.count("\n")) == (2, 1), done.err
         assert words in done.err
-    failed = run_main("contrast", folder / "none.db", "--json")
+    failed = run_main("compare", folder / "none.db", "--json")
     assert failed.json["error"]["what"] == "there is no such record"
 
 
@@ -352,19 +352,19 @@ def test_what_documents_show_runs_as_they_say(demo, run_main, tmp_path, monkeypa
                 assert any(words_of_line in one for one in printed), line
 
 
-def test_an_assessor_is_measured_before_it_is_believed(demo, run_cli, run_main, tmp_path):
+def test_an_judge_is_measured_before_it_is_believed(demo, run_cli, run_main, tmp_path):
     copy = tmp_path / "demo"
     copy_demo(demo[0], copy)
-    done = run_cli("assess", copy / "plan.toml", "--json")
+    done = run_cli("judge", copy / "plan.toml", "--json")
     assert done.code == 0, done.err
-    (found,) = done.json["assessors"]
-    # what the simulated assessor was started with: place=0.25,length=0.3, and so of two that are alike by the checks
+    (found,) = done.json["judges"]
+    # what the simulated judge was started with: place=0.25,length=0.3, and so of two that are alike by the checks
     # it takes the longer with 0.75 * 0.3 and the first, which is the longer half of the time, with 0.25
     assert found["place"]["low"] <= 0.25 <= found["place"]["high"]
     assert found["length"]["low"] <= (0.225 + 0.125) / (0.225 + 0.25) <= found["length"]["high"]
     assert found["parting"]["value"] > 0.9 and found["faults"] == 0
-    assert "is unknown" in found["not_used"] and done.json["weights"]["assessor"] == 0
-    again = run_cli("assess", copy / "plan.toml")
+    assert "is unknown" in found["not_used"] and done.json["weights"]["judge"] == 0
+    again = run_cli("judge", copy / "plan.toml")
     assert "0 questions asked" in again.err and "shown and not used" in again.out
     # people who mark as it does make it count, by the plan's weight
     record = Record.open(copy / "record.db")
@@ -377,13 +377,13 @@ def test_an_assessor_is_measured_before_it_is_believed(demo, run_cli, run_main, 
     ]  # fmt: skip
     record.save_marks(entries)
     record.close()
-    used = run_main("contrast", copy / "record.db", "--part", "marks", "--json").json
-    assert used["assessors"][0]["with_people"]["value"] > 0.8 and used["assessors"][0]["not_used"] is None
-    assert used["weights"] == {"people": 0.2, "assessor": 0.1}
+    used = run_main("compare", copy / "record.db", "--part", "marks", "--json").json
+    assert used["judges"][0]["with_people"]["value"] > 0.8 and used["judges"][0]["not_used"] is None
+    assert used["weights"] == {"people": 0.2, "judge": 0.1}
     # another plan is refused: weights are stated before the results
     text = (copy / "plan.toml").read_text()
     (copy / "plan.toml").write_text(text.replace("weight = 0.1", "weight = 0.3"))
-    assert "changed since: assessor" in run_main("assess", copy / "plan.toml").err
+    assert "changed since: judge" in run_main("judge", copy / "plan.toml").err
 
 
 def test_pages_are_trials_with_pictures(demo, run_main, tmp_path):

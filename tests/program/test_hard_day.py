@@ -24,7 +24,7 @@ record = "record.db"
 accelerator = "none"
 [server]
 command = ["{{python}}", {json.dumps(str(SERVER))}, "deaths", "--weights", "{{weights}}", "--port", "{{port}}",
-           "--context", "{{context}}", "--slots", "{{slots}}"]
+           "--context", "{{context}}", "--concurrency", "{{concurrency}}"]
 context = 130
 slots = {IN_FLIGHT}
 ready_within = "120 s"
@@ -40,7 +40,7 @@ past_window = false
 [memory]
 idle_for = "0.1 s"
 [grading]
-in_flight = {IN_FLIGHT}
+concurrency = {IN_FLIGHT}
 [[candidate]]
 model = "eelgrass"
 level = "f16"
@@ -51,7 +51,7 @@ model = "eelgrass"
 level = "q8_0"
 weights = "q8_0.gguf"
 [[criterion]]
-measure = "first_token_s.p50"
+measure = "ttft_s.p50"
 at_most = "60 s"
 [[criterion]]
 measure = "pass_rate"
@@ -118,7 +118,7 @@ def test_no_trial_is_lost_and_each_outcome_is_what_it_was(day, run_cli):
 def test_figures_are_right_or_marked_and_what_was_disturbed_decides_nothing(day, run_cli):
     folder, _ = day
     record = folder / "record.db"
-    speed = run_cli("contrast", record, "--part", "speed", "--json").json["candidates"]
+    speed = run_cli("compare", record, "--part", "speed", "--json").json["candidates"]
     for one in speed:
         (cell,) = one["depth"]["cells"]
         # asked for apart, since the stream told nothing
@@ -126,12 +126,12 @@ def test_figures_are_right_or_marked_and_what_was_disturbed_decides_nothing(day,
         assert one["latency"][0]["n"] >= 4 and one["latency"][0]["doubt"], one["latency"]
     found = run_cli("decide", record, "--json").json["verdicts"]
     for verdict in found:
-        first_token = verdict["criteria"][0]
-        assert first_token["status"] == "undecided"
-        assert first_token["reason"].startswith(("disturbed:", "sessions differ:")), first_token
+        ttft = verdict["criteria"][0]
+        assert ttft["status"] == "undecided"
+        assert ttft["reason"].startswith(("disturbed:", "sessions differ:")), ttft
         assert verdict["verdict"] == "undecided"
-    assert "disturbed" in run_cli("contrast", record).out
-    rows = run_cli("contrast", record, "--json").json["candidates"]
+    assert "disturbed" in run_cli("compare", record).out
+    rows = run_cli("compare", record, "--json").json["candidates"]
     # the second level was predicted with what the first was found to take
     assert rows[1]["prediction_error"] < 0.25 < rows[0]["prediction_error"]
     run_cli("report", record, "-o", folder / "report")
@@ -151,5 +151,5 @@ def test_a_part_is_measured_again_and_answers_are_not(day, run_cli):
         query = "SELECT name, count(*), count(superseded_at) FROM exchange JOIN candidate ON candidate.id = candidate_id WHERE purpose = 'latency' GROUP BY name"
         found = {name: (count, superseded) for name, count, superseded in record.execute(query)}
     assert found["eelgrass@q8_0"] == (8, 4) and found["eelgrass@f16"][1] == 0
-    (cell,) = run_cli("contrast", folder / "record.db", "--part", "speed", "--json").json["candidates"][1]["latency"]
+    (cell,) = run_cli("compare", folder / "record.db", "--part", "speed", "--json").json["candidates"][1]["latency"]
     assert cell["n"] == 4

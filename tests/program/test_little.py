@@ -79,7 +79,7 @@ def events(stream):
 
 @pytest.fixture(scope="module")
 def server(tmp_path_factory):
-    with served("f16", tmp_path_factory.mktemp("served"), "--context", 256, "--slots", 2) as (url, process):
+    with served("f16", tmp_path_factory.mktemp("served"), "--context", 256, "--concurrency", 2) as (url, process):
         yield url, process
 
 
@@ -145,7 +145,7 @@ def test_bad_requests_are_refused_and_the_server_stays_up(server, path, body, sa
 
 def test_who_goes_away_frees_the_slot(tmp_path):
     log = tmp_path / "true.jsonl"
-    with served("f16", tmp_path, "--slots", 1, "--true-log", log) as (url, _):
+    with served("f16", tmp_path, "--concurrency", 1, "--true-log", log) as (url, _):
         body = {"prompt": "fares", "max_tokens": 400, "temperature": 1.0, "top_k": 1, "stream": True}
         request = urllib.request.Request(f"{url}/v1/completions", json.dumps({**body, "repeat_penalty": 1.9}).encode())
         with urllib.request.urlopen(request, timeout=60) as reply:
@@ -176,7 +176,7 @@ def test_what_cannot_be_served_is_told_in_one_line(server, tmp_path):
     for words, said in (
         (("good.gguf", "--level", "f16"), "holds level q2_k, asked for was f16"),
         (("good.gguf", "--context", 4096), "a context of 4096 tokens"),
-        (("good.gguf", "--slots", 0), "0 slots"),
+        (("good.gguf", "--concurrency", 0), "0 slots"),
         (("bad.gguf",), "bad.gguf"),
         (("none.gguf",), "none.gguf"),
     ):
@@ -185,11 +185,11 @@ def test_what_cannot_be_served_is_told_in_one_line(server, tmp_path):
         assert done.returncode == 2 and said in done.stderr and done.stderr.count("\n") == 1, done.stderr
 
 
-def test_every_level_serves_in_little_memory_and_cache_bits_count(tmp_path):
+def test_every_level_serves_in_little_memory_and_kv_bits_count(tmp_path):
     """Resident, not timed: 120 MiB is what the whole server may take."""
     held = {}
     for level in LEVELS:
-        with served(level, tmp_path, "--cache-bits", 8 if level == "q4_1" else 16, "--slots", 4) as (url, process):
+        with served(level, tmp_path, "--kv-bits", 8 if level == "q4_1" else 16, "--concurrency", 4) as (url, process):
             assert chat(url, max_tokens=20)[0] == 200
             held[level] = psutil.Process(process.pid).memory_info().rss
             said = process.stdout.readline()
@@ -201,10 +201,8 @@ def test_the_stopwatch_is_right_on_a_server_that_really_works(tmp_path, run_cli)
     """First tokens and rates of requests timed one at a time, against the moments at which they were sent."""
     plan = prepare_real_demo(tmp_path / "real")
     text = plan.read_text()
-    text = text.replace(
-        '"--cache-bits", "{cache_bits}"]', '"--cache-bits", "{cache_bits}", "--true-log", "true.jsonl"]'
-    )
-    plan.write_text(text.replace("counts = [1, 6]", "counts = []").replace("slots = 6", "slots = 1"))
+    text = text.replace('"--kv-bits", "{kv_bits}"]', '"--kv-bits", "{kv_bits}", "--true-log", "true.jsonl"]')
+    plan.write_text(text.replace("concurrency = [1, 6]", "counts = []").replace("slots = 6", "concurrency = 1"))
     done = run_cli("qualify", plan, "--part", "speed", "--only", "eelgrass-1m@q8_0")
     assert done.code == 0, done.err
     truth = {}
@@ -213,8 +211,8 @@ def test_the_stopwatch_is_right_on_a_server_that_really_works(tmp_path, run_cli)
         truth[entry["prompt"].split(".")[0]] = entry
     with contextlib.closing(sqlite3.connect(plan.parent / "record.db")) as connection:
         timed = connection.execute(
-            "SELECT first_token_s, decode_rate_tps, messages FROM exchange JOIN prompt ON prompt.id = prompt_id"
-            " WHERE purpose IN ('latency', 'depth') AND first_token_s IS NOT NULL AND decode_rate_tps IS NOT NULL"
+            "SELECT ttft_s, decode_tps, messages FROM exchange JOIN prompt ON prompt.id = prompt_id"
+            " WHERE purpose IN ('latency', 'depth') AND ttft_s IS NOT NULL AND decode_tps IS NOT NULL"
         ).fetchall()
     errors, ratios = [], []
     for first, rate, blob in timed:
@@ -248,25 +246,25 @@ def test_a_whole_campaign_on_real_inference(campaign, run_main, tmp_path):
     assert "6 of 6 files are candidates" in done.out and (record.parent / "report" / "report.html").exists()
     page = (record.parent / "report" / "report.html").read_text()
     assert 'class="simulated"' not in page and "SIMULATED" not in page
-    solved = {row["candidate"].split("@")[1]: row for row in run_main("contrast", record, "--json").json["candidates"]}
+    solved = {row["candidate"].split("@")[1]: row for row in run_main("compare", record, "--json").json["candidates"]}
     assert list(solved) == ["f16", "q8_0", "q2_k"] and all(row["trials"] == 32 for row in solved.values())
     assert solved["f16"]["pass_rate"]["value"] > solved["q2_k"]["pass_rate"]["value"] + 0.2
     assert all(row["peak_bytes"] < MOST_RESIDENT_BYTES for row in solved.values())
     speed = {
         row["candidate"].split("@")[1]: row
-        for row in run_main("contrast", record, "--part", "speed", "--json").json["candidates"]
+        for row in run_main("compare", record, "--part", "speed", "--json").json["candidates"]
     }
     assert set(speed["f16"]["ended"].values()) == {"done"}
     assert "exceed the context" in speed["f16"]["depth"]["past_window"]
-    one, six = speed["f16"]["clients"]["rates_tps"]
+    one, six = speed["f16"]["closed_loop"]["rates_tps"]
     assert six > one  # slots share each unpacking of the weights
-    memory = run_main("contrast", record, "--part", "memory", "--json").json["candidates"]
+    memory = run_main("compare", record, "--part", "memory", "--json").json["candidates"]
     less = {row["candidate"].split("@")[1]: row["less_than_reference"] for row in memory}
     assert less["f16"] is None and less["q2_k"]["weights_bytes"] > less["q8_0"]["weights_bytes"] > 2**20
     # what the server itself takes cancels out but for what one run differs from the next, which no test may rest on
     assert all(isinstance(less[level]["loaded_bytes"], int) for level in ("q8_0", "q2_k"))
     replies = {
-        row["candidate"]: row for row in run_main("contrast", record, "--part", "replies", "--json").json["replies"]
+        row["candidate"]: row for row in run_main("compare", record, "--part", "replies", "--json").json["replies"]
     }
     near, far = replies["eelgrass-1m@q8_0"], replies["eelgrass-1m@q2_k"]
     assert near["pairs"] == far["pairs"] == 32 and near["identical"] > far["identical"] + 8

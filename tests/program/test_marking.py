@@ -178,11 +178,11 @@ def mark(record, marker, value_of, showing=1):
 
 
 def test_marks_enter_the_score_by_the_plans_weight_and_are_shown_apart(run_main, record):
-    assert "Nothing was marked yet" in run_main("contrast", record, "--part", "marks").out
+    assert "Nothing was marked yet" in run_main("compare", record, "--part", "marks").out
     mark(record, "Ines Quine", lambda item: 4 if item.passed else 0)
     mark(record, "Ines Quine", lambda item: 4 if item.passed else 1, showing=2)
     mark(record, "Tam Orr", lambda item: 2)
-    found = run_main("contrast", record, "--part", "marks", "--json").json
+    found = run_main("compare", record, "--part", "marks", "--json").json
     by_name = {one["candidate"]: one for one in found["candidates"]}
     best, worst = by_name["dune@f16"], by_name["dune@q4_k_m"]
     # by hand: Ines gives 4, Tam 2, so 3 of 4; half of the score is the mark on six of seven trials
@@ -192,8 +192,8 @@ def test_marks_enter_the_score_by_the_plans_weight_and_are_shown_apart(run_main,
     assert worst["mean_mark"]["value"] == pytest.approx((2 * 3 + 4 * 1.25) / 6)
     assert worst["marked_score"]["value"] == pytest.approx((2 * 0.875 + 4 * 0.5 * 1.25 / 4 + 1) / 7)
     assert found["parting_by_checks"]["value"] == 1.0
-    told = run_main("contrast", record, "--part", "marks").out
-    assert "people weigh 0.5 and the assessor 0 of" in told and "100% of such pairs" in told
+    told = run_main("compare", record, "--part", "marks").out
+    assert "people weigh 0.5 and the judge 0 of" in told and "100% of such pairs" in told
     verdicts = run_main("decide", record, "--json").json["verdicts"]
     scores = {one["candidate"]: one["criteria"][1] for one in verdicts}
     assert scores["dune@f16"]["measure"] == "marked_score" and scores["dune@f16"]["status"] == "met"
@@ -209,13 +209,13 @@ def test_marks_enter_the_score_by_the_plans_weight_and_are_shown_apart(run_main,
         (SCORED, "none on what the checks find"),
         ("[marking]\nweight = 0.7\n", "[marking] weight: is 0.7"),
         (
-            '[marking]\nweight = 0.3\n[assessor]\nmodel = "a"\nweight = 0.3\nserver = { url = "http://x" }\n',
+            '[marking]\nweight = 0.3\n[judge]\nmodel = "a"\nweight = 0.3\nserver = { url = "http://x" }\n',
             "marks weigh 0.6",
         ),
-        ('[assessor]\nmodel = "a"\nserver = {}\n', "names no server"),
-        ('[assessor]\nmodel = "kelpling-400m"\nserver = { url = "http://x" }\n', "is a candidate too"),
-        ('[assessor]\nmodel = "a"\nkinds = ["pages"]\nserver = { url = "http://x" }\n', 'there is no kind "pages"'),
-        ('[assessor]\nmodel = "a"\nrounds = 0\nserver = { url = "http://x" }\n', "[assessor] rounds: is 0"),
+        ('[judge]\nmodel = "a"\nserver = {}\n', "names no server"),
+        ('[judge]\nmodel = "kelpling-400m"\nserver = { url = "http://x" }\n', "is a candidate too"),
+        ('[judge]\nmodel = "a"\nkinds = ["pages"]\nserver = { url = "http://x" }\n', 'there is no kind "pages"'),
+        ('[judge]\nmodel = "a"\nrounds = 0\nserver = { url = "http://x" }\n', "[judge] rounds: is 0"),
     ],
 )
 def test_a_plan_cannot_let_marks_decide_alone(run_main, make_plan, plan, said):
@@ -246,18 +246,18 @@ def test_without_a_browser_pages_are_not_measured_and_every_table_says_so(run_ma
     record = tmp_path / "record.db"
     assert done.code == 0 and words in done.out and words in " ".join(ahead.out.split()), done.err
     for command in (
-        *(("contrast", record, *more) for more in ((), ("--by", "kind"), ("--by", "outcome"), ("--part", "solved"), ("--part", "cost"))),
+        *(("compare", record, *more) for more in ((), ("--by", "kind"), ("--by", "outcome"), ("--part", "solved"), ("--part", "cost"))),
         ("trials", record),
         ("decide", record),
     ):  # fmt: skip
         assert words in " ".join(run_main(*command).out.split()), command
-    found = run_main("contrast", record, "--json").json
+    found = run_main("compare", record, "--json").json
     assert found["not_measured"] == [words] and found["candidates"][0]["planned"] == 2
     run_main("report", record, "-o", tmp_path / "out")
     assert "Left out, because this rig could not ask it" in (tmp_path / "out" / "report.html").read_text()
     # with a browser the same command asks what was left out, and nothing else
     assert run_main("qualify", plan).code == 0
-    after = run_main("contrast", record, "--json").json
+    after = run_main("compare", record, "--json").json
     assert after["not_measured"] == [] and after["candidates"][0]["trials"] == 3
 
 

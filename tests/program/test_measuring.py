@@ -10,21 +10,21 @@ EVERYTHING = """\
 requests = 6
 prompt_tokens = [96, 480]
 reply_tokens = [8, 24]
-cached = 5
+prompt_cache = 5
 cold_load = true
 [speed.depth]
 tokens = [64, 640, 1600, 9000]
 repeats = 3
 floor = 2000.0
 system_tokens = 300
-[speed.clients]
-counts = [1, 4]
-[speed.arrivals]
-first_token = "60 ms"
+[speed.closed_loop]
+concurrency = [1, 4]
+[speed.open_loop]
+ttft = "60 ms"
 lasting = "1 s"
 tries = 3
 """
-PROCEDURES = {"latency", "depth", "system", "cache", "clients", "arrivals", "leak", "past-window"}
+PROCEDURES = {"latency", "depth", "system", "prompt_cache", "closed_loop", "open_loop", "leak", "past-window"}
 
 
 @pytest.fixture
@@ -55,8 +55,8 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, run_m
     parts = ("--part", "speed", "--part", "memory")
     done = run_cli("qualify", plan, *parts)
     assert done.code == 0, done.err
-    speed = run_main("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"][0]
-    memory = run_main("contrast", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"][0]
+    speed = run_main("compare", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"][0]
+    memory = run_main("compare", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"][0]
     assert set(speed["ended"]) == PROCEDURES and set(speed["ended"].values()) == {"done"}
 
     # the stopwatch: first tokens and rates of every timed request against the moments at which they were sent
@@ -69,8 +69,8 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, run_m
     errors, ratios = [], []
     for first, rate, blob in rows(
         tmp_path,
-        "SELECT first_token_s, decode_rate_tps, messages FROM exchange JOIN prompt ON prompt.id = prompt_id"
-        " WHERE purpose IN ('latency', 'depth') AND disturbed IS NULL AND first_token_s IS NOT NULL",
+        "SELECT ttft_s, decode_tps, messages FROM exchange JOIN prompt ON prompt.id = prompt_id"
+        " WHERE purpose IN ('latency', 'depth') AND disturbed IS NULL AND ttft_s IS NOT NULL",
     ):
         entry = truth[unpack_json(blob)[-1]["content"].split(".")[0]]
         sent = entry["sent_s"]
@@ -87,30 +87,30 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, run_m
     assert all(cell["n"] == 6 for cell in speed["latency"])
     depths = speed["depth"]["cells"]
     assert [round(cell["prompt_tokens"], -1) for cell in depths] == pytest.approx([64, 640, 1600], rel=0.05, abs=30)
-    assert depths[0]["first_token_s"]["value"] < depths[2]["first_token_s"]["value"]
+    assert depths[0]["ttft_s"]["value"] < depths[2]["ttft_s"]["value"]
     assert "exceed the context" in speed["depth"]["past_window"]
     new, again = speed["cached"]
-    assert again["first_token_s"]["value"] < new["first_token_s"]["value"] and speed["cache_ratio"]["value"] < 1
-    one, four = speed["clients"]["rates_tps"]
-    assert four > one and [cell["n"] for cell in speed["clients"]["cells"]] == [3, 12]
+    assert again["ttft_s"]["value"] < new["ttft_s"]["value"] and speed["prompt_cache_ratio"]["value"] < 1
+    one, four = speed["closed_loop"]["rates_tps"]
+    assert four > one and [cell["n"] for cell in speed["closed_loop"]["cells"]] == [3, 12]
     capacity = speed["capacity"]
     assert capacity["engineers"] == int(capacity["holds_rps"] * 3600 / 12) and len(capacity["tries"]) == 3
     assert [load["kind"] for load in speed["loads"]] == ["cold", "warm"]
     assert all(0 < load["load_s"] < load["first_answer_s"] for load in speed["loads"])
 
     phases = [phase["phase"] for phase in memory["phases"]]
-    assert phases[0] == "load" and phases[-1] == "idle" and {"depth", "clients 4", "leak"} <= set(phases)
+    assert phases[0] == "load" and phases[-1] == "idle" and {"depth", "concurrency 4", "leak"} <= set(phases)
     # what it loses is reported with a beat of its own, so single looks may be a request late
     assert memory["leaks"] and memory["leak_bytes"]["value"] == pytest.approx(leak, rel=0.34)
     assert sum(phase["energy_j"] for phase in memory["phases"]) > 0
 
-    before = rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose <> 'guard'")
+    before = rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose <> 'preflight'")
     assert run_cli("qualify", plan, *parts).code == 0  # all is there: no server is started
-    assert rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose <> 'guard'") == before
-    shown = run_main("contrast", tmp_path / "record.db", "--part", "speed").out
-    for words in ("context filled to", "x a new one", "clients", "engineers served", "past its window", "cold"):
+    assert rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose <> 'preflight'") == before
+    shown = run_main("compare", tmp_path / "record.db", "--part", "speed").out
+    for words in ("context filled to", "x a new one", "concurrency", "engineers served", "past its window", "cold"):
         assert words in shown
-    shown = run_main("contrast", tmp_path / "record.db", "--part", "memory").out
+    shown = run_main("compare", tmp_path / "record.db", "--part", "memory").out
     assert "IT LEAKS" in shown and "as told by Samphire SK-4 (simulated)" in shown
 
 
@@ -118,7 +118,7 @@ def test_the_cache_that_grows_is_seen_token_by_token(everything, run_cli, run_ma
     speed = "requests = 0\n[speed.depth]\ntokens = [100, 600, 1200, 1800]\nrepeats = 3\npast_window = false\n"
     plan = everything("--cache-on-demand", speed=speed, memory="")
     assert run_cli("qualify", plan, "--part", "memory").code == 0
-    (found,) = run_main("contrast", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"]
+    (found,) = run_main("compare", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"]
     slope = found["token_slope_bytes"]
     assert slope["value"] == pytest.approx(found["predicted_token_bytes"], rel=0.25)
     assert found["leak_bytes"] is None and not found["leaks"]
@@ -131,7 +131,7 @@ def test_what_happens_past_the_window_is_told_and_the_campaign_goes_on(
     speed = "requests = 2\nwarm_up = 0\n[speed.depth]\ntokens = [64]\nrepeats = 1\n"
     plan = everything("--past-window", option, speed=speed)
     assert run_cli("qualify", plan, "--part", "speed").code == 0
-    (found,) = run_main("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
+    (found,) = run_main("compare", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
     assert said in found["depth"]["past_window"]
 
 
@@ -144,7 +144,7 @@ def test_a_card_that_gets_hot_marks_its_samples(everything, run_cli, run_main, t
     assert run_cli("qualify", plan, "--part", "speed").code == 0
     marked = rows(tmp_path, "SELECT count(*) FROM exchange WHERE disturbed LIKE '%throttled%'")[0][0]
     assert 0 < marked <= 40
-    assert "disturbed" in run_main("contrast", tmp_path / "record.db").out
+    assert "disturbed" in run_main("compare", tmp_path / "record.db").out
 
 
 def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
@@ -166,7 +166,7 @@ def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
 
 
 def test_a_server_that_has_too_much_to_do_is_asked_again_when_it_says(make_plan, run_cli, tmp_path):
-    plan = make_plan(tables={"grading": "in_flight = 6\nfault_retries = 0"})
+    plan = make_plan(tables={"grading": "concurrent_trials = 6\nfault_retries = 0"})
     plan.write_text(plan.read_text().replace('demo"', 'demo", "--busy-after", "1"'))
     done = run_cli("qualify", plan)
     assert done.code == 0, done.err
@@ -189,7 +189,7 @@ def test_calibrate_keeps_the_error_for_later_campaigns(make_plan, run_cli, run_m
     assert run_cli("qualify", plan, "--part", "speed", env=home).code == 0
     rig = json.loads(rows(tmp_path, "SELECT rig FROM campaign")[0][0])
     assert rig["calibration"]["floor_s"] == found["floor_s"]
-    assert "own error on this rig" in run_main("contrast", tmp_path / "record.db", "--part", "speed").out
+    assert "own error on this rig" in run_main("compare", tmp_path / "record.db", "--part", "speed").out
     assert "calibrated" in run_cli("rig", env=home).out
     assert run_cli("calibrate", "--seconds", "0").code == 2
 
@@ -205,8 +205,8 @@ def test_a_card_that_is_full_at_depth_ends_the_procedure_and_the_next_candidate_
     card.write_text(card.read_text().replace("4_294_967_296", str(size)))
     done = run_cli("qualify", plan, "--part", "speed")
     assert done.code == 3 and "depth stopped: the server" in done.err
-    (found,) = run_main("contrast", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
+    (found,) = run_main("compare", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
     assert found["ended"]["latency"] == "done" and found["ended"]["depth"] not in {"done", "budget"}
     assert [cell["label"] for cell in found["depth"]["cells"]] == ["64 tokens"]
     assert "out of memory" in next((tmp_path / "logs").glob("*.log")).read_text()
-    assert run_main("contrast", tmp_path / "record.db", "--only", "nobody").code == 2
+    assert run_main("compare", tmp_path / "record.db", "--only", "nobody").code == 2

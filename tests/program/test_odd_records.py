@@ -22,15 +22,15 @@ measure = "pass_rate"
 no_worse_than = "reference"
 margin = 0.1
 [[criterion]]
-measure = "decode_rate_tps.p10"
+measure = "decode_tps.p10"
 at_least = 10
 """
 COMMANDS = (
-    ("contrast",),
-    *(("contrast", "--part", part) for part in ("solved", "speed", "memory", "cost", "replies")),
-    *(("contrast", "--by", what) for what in ("kind", "outcome")),
-    ("contrast", "--pairs"),
-    ("contrast", "--csv"),
+    ("compare",),
+    *(("compare", "--part", part) for part in ("solved", "speed", "memory", "cost", "replies")),
+    *(("compare", "--by", what) for what in ("kind", "outcome")),
+    ("compare", "--pairs"),
+    ("compare", "--csv"),
     ("decide",),
     ("decide", "--audit"),
     ("trials",),
@@ -73,9 +73,9 @@ def test_every_command_ends_well_on_an_odd_record(tmp_path, capsys, name):
     for command, *options in COMMANDS:
         code, out, err = run(capsys, command, record, *options)
         assert code in {0, 1, 4} and out.strip(), (command, options, err)
-    code, out, _ = run(capsys, "contrast", record, "--json")
+    code, out, _ = run(capsys, "compare", record, "--json")
     assert all("pass_rate" in row for row in json.loads(out)["candidates"])
-    assert run(capsys, "contrast", record, record)[0] == 0
+    assert run(capsys, "compare", record, record)[0] == 0
     assert run(capsys, "export", record, "-o", tmp_path / "out")[0] == 0
     if name in {"nothing asked", "faults alone", "one exercise"}:  # where there is least to draw
         assert run(capsys, "report", record, "-o", tmp_path / "page", "--markdown")[0] == 0
@@ -110,10 +110,10 @@ def test_half_a_campaign_decides_nothing_however_well_it_went(tmp_path, capsys):
     ("harm", "words"),
     [
         (
-            f"UPDATE meta SET value = '{schema.SCHEMA_VERSION + 1}' WHERE key = 'schema_version'",
+            f"UPDATE alembic_version SET version_num = '{schema.FORMAT + 1}'",
             "this version reads up to",
         ),
-        ("DELETE FROM meta", "is no Kettlefield record"),
+        ("DELETE FROM alembic_version", "is no Kettlefield record"),
         ("DELETE FROM campaign", "holds no campaign yet"),
         ("UPDATE campaign SET plan_text = 'title ='", "holds a plan that is not valid TOML"),
         ("UPDATE campaign SET plan_text = replace(plan_text, '0.5', '\"half\"')", "at_least is"),
@@ -135,7 +135,7 @@ def test_records_that_share_no_candidate_are_not_held_together(tmp_path, capsys)
     (tmp_path / "a").mkdir()
     (tmp_path / "b").mkdir()
     records = [written(tmp_path / folder, {f"{folder}@f16": [PASSED]}) for folder in ("a", "b")]
-    code, _, err = run(capsys, "contrast", *records)
+    code, _, err = run(capsys, "compare", *records)
     assert (code, "shares no candidate" in err) == (2, True)
 
 

@@ -37,7 +37,7 @@ memory_budget = "1 KiB"
 
 def written(path):
     """A record of three levels whose every foreign text is hostile."""
-    settings = {"server": {"context": 512, "cache_bits": 16}, "sampling": {"temperature": 0.0, "stop": [HOSTILE]}}
+    settings = {"server": {"context": 512, "kv_bits": 16}, "sampling": {"temperature": 0.0, "stop": [HOSTILE]}}
     writer = Writer(
         path,
         exercises=12,
@@ -60,14 +60,15 @@ def written(path):
                 prompt=100 * (1 + step // 4),
             )
         for count in (1, 2):
-            writer.timed(ids, "clients", {"clients": count}, rate=50)
+            writer.timed(ids, "closed_loop", {"concurrency": count}, rate=50)
         writer.ended(
-            ids, "clients", counts=[{"clients": 1, "rate_tps": 50}, {"clients": 2, "rate_tps": 90}], knee_clients=2
+            ids,
+            "closed_loop",
+            counts=[{"concurrency": 1, "rate_tps": 50}, {"concurrency": 2, "rate_tps": 90}],
+            saturation_concurrency=2,
         )
-        tries = [
-            {"rate_rps": rate, "first_token_p95_s": late, "held": rate < 4} for rate, late in ((2.0, 0.1), (4.0, 0.9))
-        ]
-        writer.ended(ids, "arrivals", capacity_rps=2.0, fails_at_rps=4.0, tries=tries)
+        tries = [{"rate_rps": rate, "ttft_p95_s": late, "held": rate < 4} for rate, late in ((2.0, 0.1), (4.0, 0.9))]
+        writer.ended(ids, "open_loop", capacity_rps=2.0, fails_at_rps=4.0, tries=tries)
         writer.ended(ids, "past-window", behaviour=HOSTILE)
     writer.record.save_note(HOSTILE)
     return writer

@@ -34,13 +34,13 @@ def test_alone_it_shows_the_order_of_work(run_cli):
     [
         (
             ("contrsat", "x"),
-            'kettlefield: there is no command "contrsat"; did you mean "contrast"? `kettlefield --help`',
+            'kettlefield: there is no command "contrsat"; did you mean "compare"? `kettlefield --help`',
         ),
-        (("contrast", "x", "--jsn"), 'kettlefield contrast: unknown option "--jsn"; did you mean "--json"?'),
-        (("contrast", "x", "--part", "sped"), '--part knows no "sped"; did you mean "speed"?'),
+        (("compare", "x", "--jsn"), 'kettlefield compare: unknown option "--jsn"; did you mean "--json"?'),
+        (("compare", "x", "--part", "sped"), '--part knows no "sped"; did you mean "speed"?'),
         (("suite", "lst"), 'kettlefield suite: PART knows no "lst"; did you mean "list"?'),
         (("rig", "more"), 'kettlefield rig: one word too many: "more".'),
-        (("contrast",), "the following arguments are required: record."),
+        (("compare",), "the following arguments are required: record."),
         (("zzz",), 'there is no command "zzz".'),
     ],
 )
@@ -54,7 +54,7 @@ def test_a_mistyped_word_is_answered_in_one_line(run_cli, words, answer):
     ("line", "offered"),
     [
         ("kettlefield contr", {"contrast "}),
-        ("kettlefield contrast r --pa", {"--part", "--pairs"}),
+        ("kettlefield compare r --pa", {"--part", "--pairs"}),
         ("kettlefield suite l", {"list "}),
     ],
 )

@@ -7,6 +7,7 @@ import pytest
 from exercises import write_exercise
 
 from kettlefield.record import schema
+from kettlefield.record.earlier import COLUMNS_OF_7, NEW_IN_8, TABLES_OF_7
 
 GAP = "def rest(hours):\n    # what is left of a day, never below nothing\n    "
 # what the first format did not have
@@ -67,7 +68,10 @@ def suite(tmp_path):
 def run(make_plan, run_cli, suite, style, extra=""):
     plan = make_plan(
         candidates=[("f16", "")],
-        tables={"grading": "in_flight = 2\nsamples = 6", "prompting": f'style = "{style}"\nguard = false\n{extra}'},
+        tables={
+            "grading": "concurrent_trials = 2\nsamples = 6",
+            "prompting": f'style = "{style}"\nguard = false\n{extra}',
+        },
     )
     text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')
     plan.write_text(text.replace('"kettlefield.demo"', '"kettlefield.demo", "--suite", "mine"'))
@@ -98,25 +102,31 @@ def test_turns_and_openings_are_asked_in_every_style(make_plan, run_cli, run_mai
 
 def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan, run_cli, run_main, suite):
     record = run(make_plan, run_cli, suite, "chat")
-    before = run_main("contrast", record, "--json").json
+    before = run_main("compare", record, "--json").json
     with sqlite3.connect(record) as connection:
+        for now, before_8 in TABLES_OF_7.items():
+            connection.execute(f"ALTER TABLE {now} RENAME TO {before_8}")
+        for table, names in COLUMNS_OF_7.items():
+            for now, before_8 in names.items():
+                connection.execute(f"ALTER TABLE {TABLES_OF_7.get(table, table)} RENAME COLUMN {now} TO {before_8}")
+        for table, names in NEW_IN_8.items():
+            for column in names:
+                connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
         for table, columns in NEWER_COLUMNS.items():
             for column in columns.split():
                 connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
-        for table in ("procedure", "signature", "picture", "mark", "assessment"):
+        for table in ("procedure", "signature", "picture", "mark", "assessment", "alembic_version"):
             connection.execute(f"DROP TABLE {table}")
         connection.execute("UPDATE exchange SET purpose = 'speed' WHERE purpose = 'latency'")
-        connection.execute("UPDATE meta SET value = '1' WHERE key = 'schema_version'")
+        connection.execute("INSERT INTO meta VALUES ('schema_version', '1')")
         # the first format knew one turn only
         connection.execute("DELETE FROM check_result")
         connection.execute("DELETE FROM attempt WHERE trial_id IN (SELECT id FROM trial WHERE attempts > 1)")
         connection.execute("DELETE FROM trial WHERE attempts > 1")
     connection.close()
-    after = run_main("contrast", record, "--json").json
-    assert after["candidates"][0]["decode_rate_tps"] == before["candidates"][0]["decode_rate_tps"]
+    after = run_main("compare", record, "--json").json
+    assert after["candidates"][0]["decode_tps"] == before["candidates"][0]["decode_tps"]
     with sqlite3.connect(record) as connection:
-        assert connection.execute("SELECT value FROM meta WHERE key = 'schema_version'").fetchone() == (
-            str(schema.SCHEMA_VERSION),
-        )
+        assert connection.execute("SELECT version_num FROM alembic_version").fetchone() == (str(schema.FORMAT),)
         assert connection.execute("SELECT count(*) FROM trial WHERE first_outcome <> outcome").fetchone() == (0,)
     connection.close()

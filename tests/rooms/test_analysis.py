@@ -1,4 +1,4 @@
-"""Contrast and verdict on records written by hand: every figure is known beforehand."""
+"""Comparison and verdict on records written by hand: every figure is known beforehand."""
 
 import json
 
@@ -12,7 +12,7 @@ from kettlefield.decision.verdict import overall, reach_verdicts, recommendation
 from kettlefield.plan.criteria import terms_of_text
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import pass_rates_by
-from kettlefield.results.comparison import contrast, on_frontier
+from kettlefield.results.comparison import compare, on_frontier
 from kettlefield.results.frames import campaign_facts, open_trial, speed_frame, trials_frame
 
 
@@ -27,7 +27,7 @@ def test_solved_pass_rate_and_cost_by_hand(write):
     for exercise, outcome in enumerate((PASSED, PASSED, WRONG)):
         writer.trial(ids, exercise, outcome, tokens=100, finished=2.0)
     writer.trial(ids, 3, FAULT)
-    row = contrast(writer.record).rows[0]
+    row = compare(writer.record).rows[0]
     assert (row.planned, row.trials, row.solved, row.faults) == (4, 3, 2, 1)
     # the fault is beside the model's correctness, never in it
     assert (row.pass_rate.low, row.pass_rate.high) == pytest.approx(wilson_interval(2, 3))
@@ -42,7 +42,7 @@ def test_samples_of_one_exercise_are_discounted(write):
     for exercise, outcomes in enumerate(((PASSED, PASSED), (PASSED, PASSED), (WRONG, WRONG))):
         for sample, outcome in enumerate(outcomes, 1):
             writer.trial(ids, exercise, outcome, sample=sample)
-    rate = contrast(writer.record).rows[0].pass_rate
+    rate = compare(writer.record).rows[0].pass_rate
     by_hand = pass_ratio([2, 2, 0], [2, 2, 2])
     assert (rate.low, rate.high, rate.n) == (by_hand.low, by_hand.high, 6)
     assert (rate.low, rate.high) == pytest.approx(wilson_interval(2, 3))
@@ -54,7 +54,7 @@ def test_repaired_trials_are_apart_from_those_solved_first_time(write):
     writer.trial(ids, 0, PASSED)
     writer.trial(ids, 1, WRONG, PASSED)
     writer.trial(ids, 2, WRONG, WRONG, WRONG)
-    row = contrast(writer.record).rows[0]
+    row = compare(writer.record).rows[0]
     assert (row.solved, row.solved_after_repair) == (1, {1: 1})
     assert row.pass_rate.value == pytest.approx(1 / 3)
     assert row.outcomes == {"passed": 2, "wrong-answer": 1}
@@ -69,12 +69,12 @@ def test_only_requests_timed_alone_and_without_fault_enter_speed(write):
     for first in (0.1, 0.2, 0.4):
         writer.record.save_exchange(writer.exchange(ids, stamps=(first, first + 0.5), tokens=11, purpose="latency"))
     writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="warm-up"))
-    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="latency", in_flight=2))
+    writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="latency", concurrency=2))
     writer.record.save_exchange(writer.exchange(ids, stamps=(9.0, 9.1), purpose="latency", fault="broke off"))
     writer.trial(ids, 0, PASSED, stamps=(9.0, 9.1))
-    row = contrast(writer.record).rows[0]
-    assert row.speed["first_token_s"] == (0.1, 0.2, 0.4)
-    assert row.speed["decode_rate_tps"] == pytest.approx((11.0, 11.0, 11.0))  # by hand: 11 x (1 - 1/2) / 0.5 s
+    row = compare(writer.record).rows[0]
+    assert row.speed["ttft_s"] == (0.1, 0.2, 0.4)
+    assert row.speed["decode_tps"] == pytest.approx((11.0, 11.0, 11.0))  # by hand: 11 x (1 - 1/2) / 0.5 s
     assert len(speed_frame(writer.record)) == 3
 
 
@@ -84,7 +84,7 @@ def test_memory_is_the_highest_of_all_phases_and_held_against_the_prediction(wri
     writer.memory(ids, "load", 100, 400)
     writer.memory(ids, "answers", 300, 505)
     writer.record.save_exchange(writer.exchange(ids, stamps=(0.1, 0.6), tokens=21, purpose="latency"))
-    row = contrast(writer.record).rows[0]
+    row = compare(writer.record).rows[0]
     assert (row.peak_bytes, row.host_peak_bytes, row.accelerator_peak_bytes, row.load_s) == (800, 300, 505, 1.5)
     assert row.prediction_error == pytest.approx(0.2)
     assert row.ceiling_share == pytest.approx(21 * (1 - 1 / 2) / 0.5 / 80)
@@ -93,26 +93,26 @@ def test_memory_is_the_highest_of_all_phases_and_held_against_the_prediction(wri
 def test_what_was_not_measured_is_none_not_zero(write):
     writer = write()
     writer.candidate("m@q8_0")
-    row = contrast(writer.record).rows[0]
+    row = compare(writer.record).rows[0]
     assert (row.pass_rate, row.peak_bytes, row.tokens_per_solved, row.prediction_error, row.ceiling_share) == (
         None,
     ) * 5
-    assert row.speed == {"first_token_s": (), "decode_rate_tps": ()}
+    assert row.speed == {"ttft_s": (), "decode_tps": ()}
 
 
 def test_a_simulated_server_makes_the_whole_table_simulated(write):
     writer = write()
     writer.candidate("m@f16")
-    assert contrast(writer.record).simulated is False
+    assert compare(writer.record).simulated is False
     writer.candidate("m@q8_0", description="stand-in (simulated)")
-    assert contrast(writer.record).simulated is True
+    assert compare(writer.record).simulated is True
     assert campaign_facts(writer.record)["suite_name"] == "berthdesk"
 
 
 def test_an_empty_record_says_what_to_do(tmp_path):
     record = Record.create_or_open(tmp_path / "r.db")
     with pytest.raises(InputError, match=r"no campaign yet.*qualify"):
-        contrast(record)
+        compare(record)
     writer = Writer(tmp_path / "other.db")
     with pytest.raises(InputError, match="no trial 5.*holds none"):
         open_trial(writer.record, 5)
@@ -158,7 +158,7 @@ def criterion(measure, **sides):
 def verdicts(writer, path):
     facts = campaign_facts(writer.record)
     terms = terms_of_text(facts["plan_text"], path)
-    return reach_verdicts(writer.record, contrast(writer.record), terms.criteria, terms.weights)
+    return reach_verdicts(writer.record, compare(writer.record), terms.criteria, terms.weights)
 
 
 @pytest.mark.parametrize(
@@ -193,9 +193,9 @@ def test_confidence_moves_the_bound(write, tmp_path):
 def test_every_kind_of_criterion_and_its_reason(write, tmp_path):
     text = "".join(
         (
-            criterion("first_token_s.p50", at_most="1 s"),
-            criterion("first_token_s.p95", at_most="1 s"),
-            criterion("decode_rate_tps.p10", at_least="5 tokens/s"),
+            criterion("ttft_s.p50", at_most="1 s"),
+            criterion("ttft_s.p95", at_most="1 s"),
+            criterion("decode_tps.p10", at_least="5 tokens/s"),
             criterion("peak_bytes", at_most="1 KiB"),
             criterion("load_s", at_most="1 s"),
             criterion("prediction_error", at_most=0.5),
@@ -251,7 +251,7 @@ def test_hostile_names_in_a_record_reach_no_terminal(write, tmp_path, run_cli):
     for exercise in range(3):
         writer.trial(ids, exercise, PASSED)
     writer.record.save_note("note \x1b[2J[red]", ids[0])
-    for args in (("contrast",), ("decide",), ("trials",), ("trials", "--open", "1")):
+    for args in (("compare",), ("decide",), ("trials",), ("trials", "--open", "1")):
         done = run_cli(args[0], tmp_path / "record.db", *args[1:])
         assert "\x1b" not in done.out and "\u202e" not in done.out, args
         assert "\\x1b[31mred[bold]" in done.out, args
@@ -284,7 +284,7 @@ def test_no_worse_than_the_reference_is_judged_on_the_same_trials(write, tmp_pat
     assert shown.judgements[0].found.value == pytest.approx(-1 / 80) and shown.judgements[0].found.low > -0.1
     assert "exercises would settle it" in unsettled.judgements[0].reason
     assert "no reference level" in alone.judgements[0].reason
-    against = {row.candidate: row.against for row in contrast(writer.record).rows}
+    against = {row.candidate: row.against for row in compare(writer.record).rows}
     assert (against["m@q4_k_m"].won, len(against["m@q4_k_m"].lost)) == ((), 6) and against["m@f16"] is None
     # three levels were looked at together: the smallest p is taken three times
     assert against["m@q2_k"].p_adjusted == pytest.approx(3 * against["m@q2_k"].p)
@@ -297,7 +297,7 @@ def test_a_fault_on_either_side_of_a_pair_leaves_it_out_and_half_a_campaign_unde
         for exercise in range(30):
             writer.trial(ids, exercise, FAULT if (exercise, name) in {(0, "m@f16"), (1, "m@q8_0")} else PASSED)
     judged = verdicts(writer, tmp_path)[1].judgements[0]
-    assert contrast(writer.record).rows[1].against.pairs.pairs == 28
+    assert compare(writer.record).rows[1].against.pairs.pairs == 28
     assert judged.status is Status.UNDECIDED and "28 of 30 trials are paired" in judged.reason
 
 
@@ -310,7 +310,7 @@ def test_the_frontier_and_the_recommended_candidate(write, tmp_path):
         writer.memory(ids, "load", peak * 2**20, 5)
         for exercise in range(20):
             writer.trial(ids, exercise, PASSED if exercise < solved else WRONG, finished=seconds)
-    table = contrast(writer.record)
+    table = compare(writer.record)
     # one exercise of twenty is no difference beyond chance, half the memory is
     assert on_frontier(table.rows) == ("m@q4_k_m",)
     chosen = recommendations(table, verdicts(writer, tmp_path))

@@ -13,14 +13,14 @@ from kettlefield.decision.provenance import changes_since, standings
 from kettlefield.decision.record_comparison import between
 from kettlefield.plan.criteria import check_against_suite, terms_of_text
 from kettlefield.plan.evaluation import decide
-from kettlefield.results.comparison import contrast
+from kettlefield.results.comparison import compare
 from kettlefield.results.paired_comparison import mixed_settings
 from kettlefield.results.reply_similarity import reply_agreements
 from kettlefield.views.bill import candidate_bill
 from kettlefield.views.junit import criteria_xml
 from kettlefield.views.table_files import TABLES, record_tables, write_tables
 
-SERVED = {"server": {"context": 4096, "cache_bits": 16, "slots": 2}}
+SERVED = {"server": {"context": 4096, "kv_bits": 16, "concurrency": 2}}
 
 
 def criterion(measure, **sides):
@@ -86,8 +86,8 @@ def test_outcomes_and_attempts_to_leave_the_sandbox_are_counted(write):
 
 def test_a_speed_may_be_asked_at_a_depth_and_what_is_missing_says_what_measures_it(write):
     text = (
-        criterion("decode_rate_tps.p50", at_least="40 tokens/s", at_depth=4096, confidence=0.9)
-        + criterion("decode_rate_tps.p50", at_least="40 tokens/s", at_depth=8192)
+        criterion("decode_tps.p50", at_least="40 tokens/s", at_depth=4096, confidence=0.9)
+        + criterion("decode_tps.p50", at_least="40 tokens/s", at_depth=8192)
         + criterion("capacity_rps", at_least="2 requests/s")
         + criterion("cold_load_s", at_most="9 s")
         + criterion("joules_per_solved", at_most="5 J")
@@ -99,12 +99,12 @@ def test_a_speed_may_be_asked_at_a_depth_and_what_is_missing_says_what_measures_
     ids = writer.candidate("m@q8_0")
     for rate in (50, 51, 52, 53):
         writer.timed(ids, "depth", {"depth_tokens": 4096}, rate=rate, prompt=4096)
-    writer.ended(ids, "arrivals", capacity_rps=2.5)
+    writer.ended(ids, "open_loop", capacity_rps=2.5)
     found = [judged(writer, number) for number in range(8)]
     assert (found[0].found.n, found[0].status, found[0].criterion.label) == (
         4,
         Status.MET,
-        "decode_rate_tps.p50 (4,096 tokens deep)",
+        "decode_tps.p50 (4,096 tokens deep)",
     )
     assert found[1].reason == "not measured; it needs 8192 among [speed.depth] tokens"
     assert (found[2].found, found[2].status) == (2.5, Status.MET)
@@ -150,20 +150,20 @@ def test_a_baseline_stands_in_the_table_and_is_not_up_for_approval(write):
     assert [row.baseline for row in decision.table.rows] == [False, True]
     assert [one.candidate for one in decision.verdicts] == ["m@f16"] and decision.of("big@remote") is None
     # held against it by name, though it is another model
-    against = contrast(writer.record, reference="big@remote").rows[0].against
+    against = compare(writer.record, reference="big@remote").rows[0].against
     assert (against.reference, against.pairs.pairs) == ("big@remote", 4)
     with pytest.raises(InputError, match='there is no candidate "big"'):
-        contrast(writer.record, reference="big")
+        compare(writer.record, reference="big")
 
 
 def test_conditions_name_what_was_measured_under(write):
     writer = write(criteria=criterion("pass_rate", at_least=0.5))
-    speed = {"depth": {"floor": 30.0}, "arrivals": {"per_engineer_hour": 12}}
+    speed = {"depth": {"floor": 30.0}, "open_loop": {"requests_per_engineer_hour": 12}}
     ids = writer.candidate("m@f16", speed=speed, settings=SERVED)
     for depth, rate in ((100, 60), (1000, 20)):
         for _ in range(2):
             writer.timed(ids, "depth", {"depth_tokens": depth}, rate=rate, prompt=depth)
-    writer.ended(ids, "arrivals", capacity_rps=0.5)
+    writer.ended(ids, "open_loop", capacity_rps=0.5)
     found = decide(writer.record).conditions["m@f16"]
     assert found[0] == "context at most 4,096 tokens, cache at 16 bits, 2 requests at once"
     assert "decoding falls below 30 tokens/s" in found[1]
@@ -177,8 +177,8 @@ def test_chances_in_several_samples_and_the_cost_of_a_solution_by_hand(write):
         for sample, outcome in enumerate(outcomes, 1):
             writer.trial(ids, exercise, outcome, sample=sample, finished=3.0)
     writer.memory(ids, "answers", 2000, 1005)
-    row = contrast(writer.record).rows[0]
-    assert row.passes_in_k == {1: 0.75, 2: 1.0}
+    row = compare(writer.record).rows[0]
+    assert row.pass_at_k == {1: 0.75, 2: 1.0}
     assert (row.score, row.seconds_per_solved) == (0.75, 4.0)
     assert row.byte_seconds_per_solved == 3000 * 4.0
 
@@ -227,8 +227,8 @@ def test_two_alike_records_show_no_change_no_move_and_no_flip(write):
     assert found.changes == () and found.flips == () and found.not_compared == ()
     assert {move.figure for move in found.moves} == {
         "pass_rate",
-        "first_token_s.p50",
-        "decode_rate_tps.p50",
+        "ttft_s.p50",
+        "decode_tps.p50",
         "peak_bytes",
         "load_s",
     }
@@ -241,8 +241,8 @@ def test_what_changed_moved_and_flipped_is_named(write):
         ("server says", "server 2"),
         ("weights sha256", "cd"),
     ]
-    assert {move.figure for move in found.moves if move.moved} == {"pass_rate", "decode_rate_tps.p50"}
-    ratio = next(move.change for move in found.moves if move.figure == "decode_rate_tps.p50")
+    assert {move.figure for move in found.moves if move.moved} == {"pass_rate", "decode_tps.p50"}
+    ratio = next(move.change for move in found.moves if move.figure == "decode_tps.p50")
     assert ratio.value == pytest.approx(80.25 / 100.25)
     assert [(flip.then, flip.now) for flip in found.flips] == [("met", "not met")]
     with records[1]._writing() as connection:
@@ -334,5 +334,5 @@ def test_tables_hold_what_their_dictionary_says_and_no_formulas(decided, tmp_pat
     rows = pd.read_csv(tmp_path / "trials.csv")
     assert (rows["finish_reason"][0], rows["topics"][0]) == ("'=HYPERLINK(1)", "tides")
     described = pd.read_csv(tmp_path / "data-dictionary.csv")
-    assert set(zip(described["table"], described["column"], strict=True)) >= {("samples", "first_token_s")}
+    assert set(zip(described["table"], described["column"], strict=True)) >= {("samples", "ttft_s")}
     assert pd.read_parquet(tmp_path / "trials.parquet")["outcome"].value_counts()["passed"] == 30

@@ -23,7 +23,7 @@ from kettlefield.measure.sampler import Sampler
 from kettlefield.plan.evaluation import decide
 from kettlefield.plan.plan import Candidate
 from kettlefield.plan.tables import GradingTable, MemoryTable, PromptingTable, SamplingTable, ServerTable, SpeedTable
-from kettlefield.results.comparison import contrast, on_frontier
+from kettlefield.results.comparison import compare, on_frontier
 from kettlefield.results.speed import timings
 from kettlefield.rig.survey import rig_state
 from kettlefield.server.loaded import loaded_by, loaded_now, named
@@ -31,7 +31,7 @@ from kettlefield.views.junit import criteria_xml
 
 GRID = {"prompt_tokens": 64, "reply_tokens": 8}
 BUSY = "other processes kept 1.9 cores busy"
-SPEED = '[[criterion]]\nmeasure = "first_token_s.p50"\nat_most = "5 s"\n[[criterion]]\nmeasure = "decode_rate_tps.p50"\nat_least = "10 tokens/s"\nat_depth = 1024\n'
+SPEED = '[[criterion]]\nmeasure = "ttft_s.p50"\nat_most = "5 s"\n[[criterion]]\nmeasure = "decode_tps.p50"\nat_least = "10 tokens/s"\nat_depth = 1024\n'
 WORSE = '[[criterion]]\nmeasure = "pass_rate"\nno_worse_than = "reference"\nmargin = 0.1\n'
 
 
@@ -59,18 +59,18 @@ def test_disturbed_figures_decide_nothing_and_are_called_so_wherever_they_show(w
     assert "disturbed: 6 of 6" in criteria_xml(decide(writer.record)) and "<failure" not in criteria_xml(
         decide(writer.record)
     )
-    (row,) = contrast(writer.record).rows
-    assert set(row.doubts) == {"first_token_s", "decode_rate_tps"} and row.ceiling_share is None
-    shown = run_main("contrast", writer.path).out
+    (row,) = compare(writer.record).rows
+    assert set(row.doubts) == {"ttft_s", "decode_tps"} and row.ceiling_share is None
+    shown = run_main("compare", writer.path).out
     assert "disturbed" in shown and "10.4" not in shown and "--again speed" in shown
     assert run_main("decide", writer.path).out.count("disturbed: 6 of 6") == 2
-    assert json.loads(run_main("contrast", writer.path, "--json").out)["candidates"][0]["doubts"]
-    assert "disturbed" in run_main("contrast", writer.path, "--part", "speed").out
+    assert json.loads(run_main("compare", writer.path, "--json").out)["candidates"][0]["doubts"]
+    assert "disturbed" in run_main("compare", writer.path, "--part", "speed").out
     # a ratio to it is none
     other = writer.candidate("m@q8_0")
     for _ in range(6):
         writer.timed(other, "latency", GRID, first=1.0)
-    assert timings(writer.record)[1].first_token_ratio is None
+    assert timings(writer.record)[1].ttft_ratio is None
 
 
 def test_what_is_measured_again_counts_and_what_it_supersedes_stays(write):
@@ -84,16 +84,16 @@ def test_what_is_measured_again_counts_and_what_it_supersedes_stays(write):
     writer.memory(ids, "load", 100, 400)
     writer.memory(ids, "answers", 50, 200)
     again = again_of(["latency", "memory"])
-    assert (again.procedures, again.memory) == ({"latency", "depth", "clients", "leak"}, True)
+    assert (again.procedures, again.memory) == ({"latency", "depth", "closed_loop", "leak"}, True)
     only = again_of(["latency"])
     assert writer.record.supersede(ids[0], only.procedures, memory=only.memory) == 7
     assert writer.record.procedures(ids[0]) == {"depth": "done"} and writer.record.timed_points(ids[0], "latency") == []
     for _ in range(6):
         writer.timed(ids, "latency", GRID, first=1.0)
     assert [status for status, _ in judged(writer)] == [Status.MET, Status.MET]
-    assert contrast(writer.record).rows[0].disturbed == 0
+    assert compare(writer.record).rows[0].disturbed == 0
     writer.record.supersede(ids[0], (), memory=True)
-    assert contrast(writer.record).rows[0].peak_bytes == 245  # of the answers part, which is not asked again
+    assert compare(writer.record).rows[0].peak_bytes == 245  # of the answers part, which is not asked again
     with writer.record.reading() as connection:
         assert connection.exec_driver_sql("SELECT count(*), count(superseded_at) FROM exchange").fetchone() == (18, 6)
     for words, said in ((["answers"], "choosing among results"), (["latensy"], "Did you mean")):
@@ -111,7 +111,7 @@ def test_sessions_that_disagree_are_not_pooled(write):
     (first, _), (depth, _) = judged(writer)
     assert (first, depth) == (Status.UNDECIDED, Status.MET)
     assert judged(writer)[0][1].startswith("sessions differ: medians of")
-    assert contrast(writer.record).rows[0].speed["first_token_s"][0] == 9.0
+    assert compare(writer.record).rows[0].speed["ttft_s"][0] == 9.0
 
 
 def test_a_guessed_depth_decides_nothing_and_is_marked(write, run_main):
@@ -120,7 +120,7 @@ def test_a_guessed_depth_decides_nothing_and_is_marked(write, run_main):
     for _ in range(6):
         writer.timed(ids, "depth", {"depth_tokens": 1024, "guessed": True}, rate=40)
     assert judged(writer)[1][0] is Status.UNDECIDED and "guessed: the server does not count" in judged(writer)[1][1]
-    assert "1,024 tokens (guessed)" in run_main("contrast", writer.path, "--part", "speed").out
+    assert "1,024 tokens (guessed)" in run_main("compare", writer.path, "--part", "speed").out
 
 
 def test_loads_of_different_kinds_never_share_a_column_and_reading_is_told_only_where_it_was_reading(write):
@@ -128,7 +128,7 @@ def test_loads_of_different_kinds_never_share_a_column_and_reading_is_told_only_
     writer.candidate("m@f16", load_kind="cold")
     ids = writer.candidate("m@f16", load_kind="warm", load_disturbed=BUSY)
     writer.memory(ids, "load", 100, 0)
-    (row,) = contrast(writer.record).rows
+    (row,) = compare(writer.record).rows
     assert (row.load_kind, row.doubts["load_s"]) == ("warm", f"disturbed: {BUSY} while it loaded")
     # both took 1.5 s: nothing was read from the disk that the page cache did not hold
     assert [load.bytes_s for load in timings(writer.record)[0].loads] == [None, None]
@@ -147,7 +147,7 @@ def test_a_reference_that_solves_too_little_cannot_be_equalled(write, run_main):
         found, reason = judged(writer, 1)[0]
         assert found is status, (solved, reason)
         assert ("itself passes" in reason) is (status is Status.UNDECIDED)
-        assert ("floor: " in run_main("contrast", writer.path).out) is (solved < 2)
+        assert ("floor: " in run_main("compare", writer.path).out) is (solved < 2)
 
 
 def recommend(write, peaks, *, rates=(20, 20), seconds=(0.5, 0.5), trials=20):

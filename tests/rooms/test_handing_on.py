@@ -24,7 +24,7 @@ CRITERIA = (
 def approved(path, *, name="m@f16", facts=None):
     """A record of one candidate that meets its criteria."""
     writer = Writer(path / "record.db", exercises=20, criteria=CRITERIA, facts=facts or {})
-    ids = writer.candidate(name, settings={"server": {"context": 2048, "cache_bits": 8}})
+    ids = writer.candidate(name, settings={"server": {"context": 2048, "kv_bits": 8}})
     for exercise in range(20):
         writer.trial(ids, exercise, PASSED)
     writer.memory(ids, "answers", 1000, 0)

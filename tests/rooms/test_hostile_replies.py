@@ -257,7 +257,14 @@ def test_no_reply_raises(form, storm):
 
 def exchange(text="", **more):
     trace = Trace(stamps_s=(0.1,) if text else (), thinking=(False,) if text else (), finished_s=0.2)
-    defaults = {"asked_at": 0.0, "sent_s": 0.0, "in_flight": 1, "thinking": "", "trace": trace, "finish_reason": "stop"}
+    defaults = {
+        "asked_at": 0.0,
+        "sent_s": 0.0,
+        "concurrency": 1,
+        "thinking": "",
+        "trace": trace,
+        "finish_reason": "stop",
+    }
     return Exchange(**(defaults | {"ask": more.pop("ask", None), "text": text} | more))
 
 
@@ -265,7 +272,7 @@ def desk(client, saved, *, alive=lambda: True, save=None, over=(), samples=1):
     candidate = Candidate(
         model="m", level="l", weights=None, reference=False, baseline=False, settings_name=None, server=ServerTable(url="http://x"),
         prompting=PromptingTable(), sampling=SamplingTable(), speed=SpeedTable(), memory=MemoryTable(),
-        grading=GradingTable(samples=samples, in_flight=2, fault_retries=0),
+        grading=GradingTable(samples=samples, concurrent_trials=2, fault_retries=0),
     )  # fmt: skip
     return answers.Desk(
         candidate=candidate, candidate_id=1, session_id=1, client=client, server_is_alive=alive, isolation=available_isolation(),

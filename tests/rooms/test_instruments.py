@@ -9,10 +9,10 @@ import time
 import pytest
 
 from kettlefield.core.timing.timeline import Trace
-from kettlefield.measure.concurrency import time_clients
+from kettlefield.measure.closed_loop import time_closed_loop
 from kettlefield.measure.depth import time_depths, try_past_window
 from kettlefield.measure.latency import Grid, point_name, time_latency, warm_up
-from kettlefield.measure.load import Limits, Search, seek_capacity
+from kettlefield.measure.open_loop import Limits, Search, seek_capacity
 from kettlefield.measure.procedure import Bench, Budget, Ended, berth_log
 from kettlefield.measure.sampler import Sampler
 from kettlefield.rig.host import cached_bytes, drop_pages
@@ -144,17 +144,17 @@ class Client:
         fault = "broke off" if self.fails_at is not None and len(self.asked) >= self.fails_at else None
         self.under_way += 1
         self.most = max(self.most, self.under_way)
-        sent_s, in_flight = time.perf_counter(), self.under_way
-        await asyncio.sleep(self.delay_s * in_flight)
+        sent_s, concurrency = time.perf_counter(), self.under_way
+        await asyncio.sleep(self.delay_s * concurrency)
         self.under_way -= 1
-        first = next(self.firsts, 0.01) + self.delay_s * in_flight
+        first = next(self.firsts, 0.01) + self.delay_s * concurrency
         tokens = self.counts("".join(m["content"] for m in ask.messages))
         trace = Trace(
             stamps_s=(first, first + 0.01, first + 0.02), thinking=(False,) * 3, finished_s=first + 0.02,
             prompt_tokens=tokens, completion_tokens=3,
         )  # fmt: skip
         return Exchange(
-            ask=ask, asked_at=0, sent_s=sent_s, in_flight=in_flight, text="", thinking="", trace=trace,
+            ask=ask, asked_at=0, sent_s=sent_s, concurrency=concurrency, text="", thinking="", trace=trace,
             finish_reason="stop", fault=fault,
         )  # fmt: skip
 
@@ -253,17 +253,17 @@ def test_what_a_server_does_past_its_window(client, alive, said):
 
 def test_a_closed_loop_keeps_so_many_clients_busy():
     client = Client(delay_s=0.01)
-    timed, (end,) = run(client, lambda bench: time_clients(bench, (4, 1), requests=3, reply_tokens=8))
-    assert client.most == 4 and [len([t for t in timed if t.point["clients"] == n]) for n in (1, 4)] == [3, 12]
-    assert [count["clients"] for count in end.facts["counts"]] == [1, 4]
-    _, (end,) = run(Client(fails_at=1), lambda bench: time_clients(bench, (2,), requests=3, reply_tokens=8))
+    timed, (end,) = run(client, lambda bench: time_closed_loop(bench, (4, 1), requests=3, reply_tokens=8))
+    assert client.most == 4 and [len([t for t in timed if t.point["concurrency"] == n]) for n in (1, 4)] == [3, 12]
+    assert [count["concurrency"] for count in end.facts["counts"]] == [1, 4]
+    _, (end,) = run(Client(fails_at=1), lambda bench: time_closed_loop(bench, (2,), requests=3, reply_tokens=8))
     assert end.why == "broke off" and end.facts["counts"][0]["faults"] == 2
 
 
 def test_capacity_is_sought_from_the_scheduled_moment():
     # each request takes as long as there are requests: the first token is late under load
     search = Search(first_rate_rps=20, lasting_s=0.6, tries=6, reply_tokens=8, seed=1)
-    limits = Limits(first_token_s=0.08, decode_rate_tps=0)
+    limits = Limits(ttft_s=0.08, decode_tps=0)
     timed, (end,) = run(Client(delay_s=0.02), lambda bench: seek_capacity(bench, limits, search))
     held = [one["rate_rps"] for one in end.facts["tries"] if one["held"]]
     failed = [one["rate_rps"] for one in end.facts["tries"] if not one["held"]]

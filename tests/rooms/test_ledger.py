@@ -1,13 +1,20 @@
 """Signatures: what they cover, and what an audit finds of a record that was changed afterwards."""
 
 import sqlite3
+from pathlib import Path
 
 import pytest
 from records import PASSED, WRONG, Writer
 
+from kettlefield.core.acceptance import Status
 from kettlefield.core.errors import InputError
-from kettlefield.decision.ledger import audit, results_digest, sign
+from kettlefield.decision.ledger import audit, results_digest, sign, signatures
+from kettlefield.plan.evaluation import decide
+from kettlefield.record import schema
 from kettlefield.record.store import Record
+from kettlefield.results.frames import campaign_facts
+from kettlefield.results.memory_use import memories
+from kettlefield.results.speed import timings
 
 VERDICTS = {"m@f16": "approved"}
 
@@ -44,7 +51,7 @@ def test_an_unchanged_record_stands(signed):
     assert found.faults == () and [one.signed_by for one in found.signatures] == ["A. Sandpiper", "B. Dunlin"]
     assert found.signatures[1].previous_digest == found.signatures[0].digest
     assert found.signatures[0].verdicts == VERDICTS
-    assert results_digest(signed.record) == found.signatures[1].results_digest
+    assert results_digest(signed.record, schema.FORMAT) == found.signatures[1].results_digest
 
 
 @pytest.mark.parametrize(
@@ -54,7 +61,7 @@ def test_an_unchanged_record_stands(signed):
         ("UPDATE check_result SET detail = detail || ' ' WHERE id = 1", "the results changed"),
         ("DELETE FROM memory_block", None),  # there is none: nothing changes
         ("DELETE FROM trial WHERE id = 1", "the results changed"),
-        ("UPDATE exchange SET decode_rate_tps = 99 WHERE id = 1", "the results changed"),
+        ("UPDATE exchange SET decode_tps = 99 WHERE id = 1", "the results changed"),
         ("UPDATE campaign SET plan_text = plan_text || '# easier'", "not the one that the campaign began with"),
         ("UPDATE campaign SET suite_digest = 'sha256:other'", "the suite changed"),
         ("UPDATE signature SET note = 'anything' WHERE id = 1", "signature 1 was changed"),
@@ -95,3 +102,43 @@ def test_signing_and_auditing_from_the_command_line(signed, run_main):
     assert run_main("decide", path, "--audit").code == 1
     alone = run_main("decide", path, "--note", "why")
     assert (alone.code, "--by NAME" in alone.err, alone.err.count("\n")) == (2, True, 1)
+
+
+@pytest.fixture
+def of_format_7(tmp_path):
+    """A record that format 7 wrote and signed, as its own dump."""
+    path = tmp_path / "seven.db"
+    with sqlite3.connect(path) as connection:
+        connection.executescript((Path(__file__).parents[1] / "format_7.sql").read_text())
+    connection.close()
+    return path
+
+
+def test_a_signed_record_of_format_7_is_read_under_the_present_names_and_its_signature_holds(of_format_7):
+    record = Record.open(of_format_7)
+    assert audit(record).faults == ()
+    (verdict,) = decide(record).verdicts
+    assert [(one.criterion.measure, one.status) for one in verdict.judgements] == [
+        ("pass_rate", Status.MET),
+        ("ttft_s.p50", Status.MET),
+    ]
+    (timing,) = timings(record)
+    assert (timing.closed_loop.rates_tps, timing.closed_loop.saturation_concurrency) == ((90.0, 95.0), 1)
+    assert (timing.capacity.holds_rps, timing.capacity.engineers) == (2.0, 600)
+    phases = [(one.phase, one.concurrency) for one in memories(record)[0].phases]
+    assert phases == [("closed_loop", 1), ("closed_loop", 4), ("answers", None)]
+    assert campaign_facts(record)["simulated"]
+    # signed again, the present format is what is signed
+    sign(record, by="A. Plover", note="", verdicts={"m@f16": "approved"})
+    assert audit(record).faults == () and [one.format for one in signatures(record)] == [None, schema.FORMAT]
+
+
+@pytest.mark.parametrize(
+    "harm",
+    ["UPDATE exchange SET gap_p50_s = 0.01 WHERE id = 4", "DELETE FROM assessment", "UPDATE trial SET score = 1"],
+)
+def test_what_was_changed_in_a_record_of_format_7_is_noticed_after_its_migration(of_format_7, harm):
+    with sqlite3.connect(of_format_7) as connection:
+        connection.execute(harm)
+    connection.close()
+    assert audit(Record.open(of_format_7)).faults == ("the results changed since R. Tern signed",)

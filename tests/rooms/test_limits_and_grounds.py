@@ -37,13 +37,13 @@ def test_the_floor_lies_on_the_line_between_two_depths(writer, rates, floor, dep
 
 def test_capacity_serves_so_many_engineers_and_the_last_search_counts(writer):
     ids = writer.candidate("m@f16")
-    writer.ended(ids, "arrivals", "budget", capacity_rps=1.0)
-    writer.ended(ids, "arrivals", "done", capacity_rps=2.0, fails_at_rps=4.0, tries=[{"rate_rps": 2.0}])
+    writer.ended(ids, "open_loop", "budget", capacity_rps=1.0)
+    writer.ended(ids, "open_loop", "done", capacity_rps=2.0, fails_at_rps=4.0, tries=[{"rate_rps": 2.0}])
     ends = procedure_ends(writer.record)["m@f16"]
-    found = capacity_found({"per_engineer_hour": 12.0}, ends)
+    found = capacity_found({"requests_per_engineer_hour": 12.0}, ends)
     assert (found.holds_rps, found.fails_rps, found.engineers, found.why_ended) == (2.0, 4.0, 600, "done")
     assert capacity_found({}, ends).engineers is None and capacity_found({}, {}) is None
-    nothing_held = capacity_found({"per_engineer_hour": 12.0}, {"arrivals": ("done", {"capacity_rps": None})})
+    nothing_held = capacity_found({"requests_per_engineer_hour": 12.0}, {"open_loop": ("done", {"capacity_rps": None})})
     assert (nothing_held.holds_rps, nothing_held.engineers) == (None, None)
 
 

@@ -107,7 +107,7 @@ def test_a_reply_that_comes_only_without_streaming_is_a_reply_and_no_time_to_a_t
         lambda body: HEAD if body["stream"] else whole("B1", usage={"prompt_tokens": 7, "completion_tokens": 3})
     )
     assert (found.fault, found.text, found.trace.stamps_s, found.trace.prompt_tokens) == (None, "B1", (), 7)
-    assert read_figures(found.trace).first_token_s is None
+    assert read_figures(found.trace).ttft_s is None
 
 
 def test_each_request_has_a_connection_of_its_own_so_none_is_used_that_was_closed():
@@ -145,9 +145,9 @@ def test_several_tokens_an_event_are_paced_without_those_of_the_first():
     # by hand: 12 tokens in four events over 0.3 s; the first event's three came before the clock
     trace = Trace(stamps_s=(0.1, 0.2, 0.3, 0.4), thinking=(False,) * 4, finished_s=0.5, completion_tokens=12)
     figures = read_figures(trace)
-    assert figures.decode_rate_tps == pytest.approx(9 / 0.3) and figures.packed
+    assert figures.decode_tps == pytest.approx(9 / 0.3) and figures.packed
     alone = read_figures(dataclasses.replace(trace, completion_tokens=None))
-    assert alone.decode_rate_tps == pytest.approx(3 / 0.3) and alone.token_count is TokenCount.EVENTS
+    assert alone.decode_tps == pytest.approx(3 / 0.3) and alone.token_count is TokenCount.EVENTS
 
 
 def test_the_peak_of_requests_at_once_counts_for_the_first_of_them_too():
@@ -197,7 +197,7 @@ def test_after_an_overlong_line_a_stdio_server_is_read_on(tmp_path):
 
     broken, both = asyncio.run(run())
     assert "more than 4 MiB" in broken.fault
-    assert [(one.fault, one.text, one.in_flight) for one in both] == [(None, "x", 2)] * 2
+    assert [(one.fault, one.text, one.concurrency) for one in both] == [(None, "x", 2)] * 2
 
 
 # --- preflight ---------------------------------------------------------------------------------------------
@@ -265,7 +265,7 @@ def test_a_refused_setting_is_called_so_only_where_the_server_answers_that_it_re
                     ask=ask,
                     asked_at=0,
                     sent_s=0,
-                    in_flight=1,
+                    concurrency=1,
                     text="",
                     thinking="",
                     trace=trace,

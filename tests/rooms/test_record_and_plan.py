@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kettlefield.core.errors import InputError
+from kettlefield.core.renames import PLAN_KEYS
 from kettlefield.plan.plan import read_plan, select
 from kettlefield.record import packing, schema
 from kettlefield.record.store import Record
@@ -36,10 +37,10 @@ def test_a_newer_record_is_refused_and_left_alone(tmp_path):
     path = tmp_path / "record.db"
     Record.create_or_open(path).close()
     with sqlite3.connect(path) as connection:
-        connection.execute("UPDATE meta SET value = ? WHERE key = 'schema_version'", [str(schema.SCHEMA_VERSION + 1)])
+        connection.execute("UPDATE alembic_version SET version_num = ?", [str(schema.FORMAT + 1)])
     connection.close()
     before = path.read_bytes()
-    with pytest.raises(InputError, match=f"format {schema.SCHEMA_VERSION + 1}.*newer"):
+    with pytest.raises(InputError, match=f"format {schema.FORMAT + 1}.*newer"):
         Record.open(path)
     assert path.read_bytes() == before
 
@@ -111,14 +112,29 @@ def test_a_faulty_plan_is_refused_with_place_and_remedy(make_plan, before, after
 
 
 @pytest.mark.parametrize(
+    ("table", "keys"),
+    [(table, keys) for table, keys in PLAN_KEYS.items() if table],
+    ids=[name for name in PLAN_KEYS if name],
+)
+def test_an_old_key_is_refused_with_its_new_name(make_plan, table, keys):
+    for old, new in keys.items():
+        plan = make_plan(tables={table: f"{old} = 1"} if table not in {"server", "prompting"} else {})
+        if table in {"server", "prompting"}:
+            plan.write_text(plan.read_text().replace("[[candidate]]", f"[[candidate]]\n{old} = 1", 1))
+        with pytest.raises(InputError, match=f'unknown key "{old}". It is called "{new}" now'):
+            read_plan(plan)
+
+
+@pytest.mark.parametrize(
     ("criterion", "words"),
     [
         ('measure = "pass_rat"\nat_least = 0.5', 'Did you mean "pass_rate"?'),
+        ('measure = "first_token_s.p95"\nat_most = "1 s"', 'is called "ttft_s.p95" now'),
         ('measure = "pass_rate"', "exactly one of at_least and at_most"),
         ('measure = "pass_rate"\nat_least = 1.5', "share from 0 to 1"),
         ('measure = "peak_bytes"\nat_most = 12', "has no unit"),
-        ('measure = "first_token_s.p95"\nat_most = "3 GiB"', "a duration"),
-        ('measure = "decode_rate_tps.p50"\nat_least = "40 tok"', "40 tokens/s"),
+        ('measure = "ttft_s.p95"\nat_most = "3 GiB"', "a duration"),
+        ('measure = "decode_tps.p50"\nat_least = "40 tok"', "40 tokens/s"),
         ('measure = "pass_rate"\nat_least = 0.5\nconfidence = 95', "confidence is 95"),
         ('measure = "pass_rate"\nno_worse_than = "reference"', "margin is None"),
         ('measure = "pass_rate"\nmargin = 0.1', "mixes a margin with a threshold"),
@@ -175,16 +191,16 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
 
     folder = Path(__file__).parents[2] / "docs" / "reference"
     plan, exercise, record = ((folder / f"{name}.md").read_text() for name in ("plan", "exercise", "record"))
-    nested = {"depth": tables.DepthTable, "clients": tables.ClientsTable, "arrivals": tables.ArrivalsTable}
+    nested = {"depth": tables.DepthTable, "closed_loop": tables.ClosedLoopTable, "open_loop": tables.OpenLoopTable}
     assert all(f"`[speed.{name}]`" in plan for name in nested)
     structs = [tables.RigTable, *tables.OVERRIDABLE.values(), tables.CriterionTable, tables.PlanFile, tables.SuiteTable]
-    structs += [tables.MarkingTable, tables.AssessorTable, *nested.values()]
+    structs += [tables.MarkingTable, tables.JudgeTable, *nested.values()]
     keys = {field.name for table in structs for field in msgspec.structs.fields(table)}
     for key in (
         (keys | set(MEASURES))
         - {"candidate", "criterion"}
         - set(tables.OVERRIDABLE)
-        - {"rig", "marking", "assessor", *nested}
+        - {"rig", "marking", "judge", *nested}
     ):
         assert f"`{key}`" in plan, key
     structs = [fmt.ExerciseFile, fmt.CallsCheck, fmt.ProgramCheck, fmt.Limits, fmt.Decoy, fmt.CallCase, fmt.ProgramCase]
@@ -199,10 +215,10 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
     [
         ("rig", "blocks = 0", "blocks is 0"),
         ("memory", 'sample_every = "1 us"', "sample_every is 1e-06"),
-        ("speed", '[speed.arrivals]\nfirst_token = "1 us"', "arrivals.first_token is 1e-06"),
-        ("speed", '[speed.arrivals]\nlasting = "1 ms"', "arrivals.lasting is 0.001"),
+        ("speed", '[speed.open_loop]\nttft = "1 us"', "open_loop.ttft is 1e-06"),
+        ("speed", '[speed.open_loop]\nlasting = "1 ms"', "open_loop.lasting is 0.001"),
         ("speed", "[speed.depth]\ntokens = [0]", "depth.tokens is 0"),
-        ("speed", "[speed.clients]\ncounts = [0]", "clients.counts is 0"),
+        ("speed", "[speed.closed_loop]\nconcurrency = [0]", "closed_loop.concurrency is 0"),
         ("speed", "reply_tokens = [64, 1]", "reply_tokens is 1"),
         ("speed", "precision = 1.5", "precision is 1.5"),
         ("speed", "[speed.depths]\ntokens = [1]", 'Did you mean "depth"?'),

@@ -106,7 +106,7 @@ def test_the_criteria_stand_at_a_glance_and_one_by_one(write):
     assert [texts(row) for row in glance.rows] == [["m@f16", "met", "undecided"], ["m@q2_k", "not met", "undecided"]]
     one = found["m@q2_k: rejected"]
     assert one.folded and texts(one.rows[0])[1:4] == ["at least 0.5", "0.00 (0.00 to 0.12), n = 20", "not met"]
-    assert texts(one.rows[1])[4] == "not measured; it needs [speed.arrivals] first_token"
+    assert texts(one.rows[1])[4] == "not measured; it needs [speed.open_loop] ttft"
     assert "sets no criteria" in words(parts_of(plain_record(write))["criteria"])
 
 
@@ -166,14 +166,14 @@ def test_evidence_names_settings_once_and_what_was_not_measured(write):
     ids = answered(
         writer, "m@q2_k", 0, of=3, settings={"server": {"context": 512}, "sampling": {"seed": 1, "top_p": 0.9}}
     )
-    writer.ended(ids, "arrivals", "budget")
+    writer.ended(ids, "open_loop", "budget")
     writer.record.save_note("the wall clock was set")
     found = parts_of(writer)["evidence"]
     settings = dict(texts(row) for row in tables(found)["Settings"].rows)
     assert settings["server.context"] == "512" and settings["sampling.top_p"] == "m@f16: 1.0; m@q2_k: 0.9"
     said = words(found)
     assert "m@q2_k: 5 of 8 trials" in said and "m@f16: 4 of 8 trials" in said
-    assert "peak memory, speed" in said and "arrivals ended early: budget" in said and "the wall clock was set" in said
+    assert "peak memory, speed" in said and "open_loop ended early: budget" in said and "the wall clock was set" in said
 
 
 def timed_record(write):
@@ -194,7 +194,7 @@ def test_samples_are_taken_from_the_record_as_they_were_measured(write):
     assert gaps["m@f16"] == pytest.approx([0.1] * 8)  # three events a reply: two gaps
     deep = depth_samples(timed)
     assert list(deep["depth_tokens"]) == [105.0, 105.0, 1005.0, 1005.0]
-    assert list(deep["decode_rate_tps"]) == pytest.approx([60, 50, 20, 25])
+    assert list(deep["decode_tps"]) == pytest.approx([60, 50, 20, 25])
 
 
 def test_memory_over_time_is_the_longest_warm_session_with_its_phases_one_after_the_other(write):
@@ -229,7 +229,7 @@ def test_memory_over_time_is_the_longest_warm_session_with_its_phases_one_after_
 
 @pytest.mark.parametrize(
     ("phase", "group"),
-    [("load", "load"), ("answers", "answers"), ("idle", "idle"), ("clients 4", "several at once"), ("arrivals", "several at once"),
+    [("load", "load"), ("answers", "answers"), ("idle", "idle"), ("concurrency 4", "several at once"), ("open_loop", "several at once"),
      ("latency", "timing"), ("past-window", "timing")],
 )  # fmt: skip
 def test_phases_are_shaded_by_what_is_going_on(phase, group):
@@ -333,7 +333,7 @@ def test_a_picture_stands_on_white_and_levels_of_like_size_do_not_crowd(tmp_path
 def test_bars_of_memory_and_loads_stand_by_their_candidates():
     frame = pd.DataFrame({"candidate": ["a", "b"], "predicted_bytes": [2**30, None], "peak_bytes": [2**30, 2**30]})
     chart = memory.predicted_beside_measured(frame, budget_bytes=2**30)
-    assert chart.alt == "a: foretold 1.00 GiB, measured 1.00 GiB."  # b has nothing to stand beside
+    assert chart.alt == "a: predicted 1.00 GiB, measured 1.00 GiB."  # b has nothing to stand beside
     far = memory.predicted_beside_measured(frame, budget_bytes=2**35)  # would dwarf the bars
     assert "The memory budget, 32.0 GiB, lies outside." in far.caption and not lines_of(far)
     assert far.figure.axes[0].get_xlabel() == "memory (GiB)" and "outside" not in chart.caption
@@ -351,13 +351,13 @@ def test_load_and_arrivals_share_colours_and_mark_knee_and_capacity():
     clients = pd.DataFrame(
         {
             "candidate": ["a", "a", "b"],
-            "clients": [1, 2, 1],
+            "concurrency": [1, 2, 1],
             "rate_tps": [10.0, 15.0, 9.0],
-            "knee": [False, True, False],
+            "saturation": [False, True, False],
         }
     )
     tries = pd.DataFrame(
-        {"candidate": ["b", "b"], "rate_rps": [4.0, 2.0], "first_token_p95_s": [0.9, 0.1], "held": [False, True]}
+        {"candidate": ["b", "b"], "rate_rps": [4.0, 2.0], "ttft_p95_s": [0.9, 0.1], "held": [False, True]}
     )
     chart = speed.under_load(clients, tries, capacities={"b": 2.0})
     left, right = chart.figure.axes

@@ -86,7 +86,7 @@ def test_a_whole_reply_with_usage_in_a_last_event(scripted_server):
     assert (len(found.trace.stamps_s), found.trace.thinking) == (3, (True, False, False))
     figures = read_figures(found.trace)
     assert (figures.completion_tokens, figures.prompt_tokens, figures.packed) == (9, 7, True)
-    assert found.in_flight == 1
+    assert found.concurrency == 1
 
 
 def test_an_event_split_over_packets_gets_the_stamp_of_its_end(scripted_server):

@@ -86,12 +86,12 @@ def test_a_child_that_never_describes_itself_is_named_with_its_last_words(tmp_pa
 
 def test_a_campaign_over_stdio(make_plan, run_cli, tmp_path):
     plan = make_plan(
-        command=[sys.executable, str(EXAMPLE)], tables={"speed": "requests = 2", "grading": "in_flight = 2"}
+        command=[sys.executable, str(EXAMPLE)], tables={"speed": "requests = 2", "grading": "concurrent_trials = 2"}
     )
     plan.write_text(plan.read_text().replace("[server]\n", '[server]\nprotocol = "stdio"\n'))
     done = run_cli("qualify", plan, "--only", "fare-quote", "--json")
     assert done.code == 0, done.err
     (row,) = done.json["candidates"]
-    assert row["trials"] == 1 and row["peak_bytes"] > 0 and row["first_token_s"]["p50"]["n"] in {1, 2}
+    assert row["trials"] == 1 and row["peak_bytes"] > 0 and row["ttft_s"]["p50"]["n"] in {1, 2}
     trial = run_cli("trials", tmp_path / "record.db", "--open", 1, "--json").json["trial"]
     assert trial["attempts"][0]["files"]["answer.py"].startswith("def berth")

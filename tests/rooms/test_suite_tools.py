@@ -213,7 +213,7 @@ def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart
     text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')
     plan.write_text(text.replace('demo"', 'demo", "--suite", "mine"'))
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
-    assert "mine, seed 3, short selection" in run_main("contrast", tmp_path / "record.db").out
+    assert "mine, seed 3, short selection" in run_main("compare", tmp_path / "record.db").out
     sent = run_main("trials", tmp_path / "record.db", "--open", 1, "--json").json["trial"]["attempts"][0]["exchange"]
     assert load_exercise(folder / "quay-toll", 3).prompt.strip() in sent["messages"][-1]["content"]
     plan.write_text(plan.read_text().replace("suite_seed = 3", "suite_seed = 4"))
@@ -279,18 +279,18 @@ def test_a_plan_weighs_several_suites_and_two_seeds_side_by_side_show_memorised_
         write_exercise(tmp_path / "mine" / f"quay-toll-{number}", VARYING | {"difficulty": 1}, FILES)
     (tmp_path / "mine" / "suite.toml").write_text(tomli_w.dumps({"title": "t", "description": "d"}))
     suites = '[[suite]]\nname = "mine"\nweight = 3\n[[suite]]\nname = "mine"\nseed = 3\n'
-    plan = make_plan(model="marram-1.2b", head=suites, tables={"grading": "samples = 2\nin_flight = 6"})
+    plan = make_plan(model="marram-1.2b", head=suites, tables={"grading": "samples = 2\nconcurrent_trials = 6"})
     text = plan.read_text().replace('suite = "berthdesk"\n', "")
     plan.write_text(text.replace('demo"', 'demo", "--suite", "mine", "--suite", "mine:3", "--memorised"'))
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
-    found = run_main("contrast", tmp_path / "record.db", "--json").json["candidates"][0]
+    found = run_main("compare", tmp_path / "record.db", "--json").json["candidates"][0]
     first, other = found["suites"]
     assert (first["suite"], other["suite"], first["trials"], other["solved"]) == ("mine", "mine, seed 3", 12, 0)
     assert first["solved"] >= 9  # a strong model at an easy task
     assert found["pass_rate"]["value"] == pytest.approx(0.75 * first["pass_rate"]["value"])
     (gap,) = found["seed_gaps"]
     assert gap["exercises"] == 6 and gap["difference"] == pytest.approx(first["pass_rate"]["value"]) and gap["p"] < 0.1
-    shown = run_main("contrast", tmp_path / "record.db").out
+    shown = run_main("compare", tmp_path / "record.db").out
     assert "mine + mine, seed 3" in shown and "sign of memorised answers" in shown
     assert run_main("trials", tmp_path / "record.db", "--json").json["trials"][0]["exercise"].startswith("mine/")
 

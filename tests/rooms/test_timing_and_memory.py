@@ -9,7 +9,7 @@ from kettlefield.core.statistics.estimate import Estimate, p_words
 from kettlefield.plan.plan import read_plan
 from kettlefield.record.entries import SessionEntry
 from kettlefield.results.capacity import Floor
-from kettlefield.results.comparison import contrast
+from kettlefield.results.comparison import compare
 from kettlefield.results.memory_use import memories
 from kettlefield.results.speed import timings
 
@@ -33,12 +33,12 @@ def test_a_disturbed_sample_is_left_out_and_too_few_others_make_no_figure(bench)
     for number in range(5):
         bench.timed(other, "latency", GRID, first=0.2, disturbed="heat" if number else None)
     clean, noisy = timings(bench.record)
-    assert (clean.latency[0].n, clean.latency[0].disturbed, clean.latency[0].first_token_p95_s) == (7, 3, 0.1)
-    assert (noisy.latency[0].n, noisy.latency[0].disturbed, noisy.latency[0].first_token_s.n) == (5, 4, 1)
+    assert (clean.latency[0].n, clean.latency[0].disturbed, clean.latency[0].ttft_p95_s) == (7, 3, 0.1)
+    assert (noisy.latency[0].n, noisy.latency[0].disturbed, noisy.latency[0].ttft_s.n) == (5, 4, 1)
     assert (clean.latency[0].doubt, noisy.latency[0].doubt) == ("", "disturbed: 4 of 5 samples (heat)")
-    assert clean.gaps is not None and noisy.gaps is None
-    rows = contrast(bench.record).rows
-    assert [(row.disturbed, len(row.speed["first_token_s"])) for row in rows] == [(3, 4), (4, 1)]
+    assert clean.itl is not None and noisy.itl is None
+    rows = compare(bench.record).rows
+    assert [(row.disturbed, len(row.speed["ttft_s"])) for row in rows] == [(3, 4), (4, 1)]
 
 
 def test_levels_are_compared_at_the_points_that_both_were_timed_at(bench):
@@ -50,9 +50,9 @@ def test_levels_are_compared_at_the_points_that_both_were_timed_at(bench):
         bench.timed(level, "latency", far, first=4.0, rate=10)
     base, found = timings(bench.record)
     assert base.decode_ratio is None and base.drift is None
-    assert found.first_token_ratio.value == pytest.approx(0.5) and found.decode_ratio.value == pytest.approx(2.0)
+    assert found.ttft_ratio.value == pytest.approx(0.5) and found.decode_ratio.value == pytest.approx(2.0)
     assert [cell.label for cell in found.latency] == ["64 tokens in, 8 out", "4,096 tokens in, 8 out"]
-    assert found.gaps.p50_s == pytest.approx(0.055, abs=0.05) and found.gaps.max_s == pytest.approx(0.1)
+    assert found.itl.p50_s == pytest.approx(0.055, abs=0.05) and found.itl.max_s == pytest.approx(0.1)
 
 
 def test_points_that_differ_are_no_drift_and_a_server_that_slows_down_is(bench):
@@ -68,7 +68,7 @@ def test_points_that_differ_are_no_drift_and_a_server_that_slows_down_is(bench):
 
 
 def test_depth_clients_and_capacity_by_hand(bench):
-    speed = {"depth": {"floor": 50.0}, "arrivals": {"per_engineer_hour": 10}}
+    speed = {"depth": {"floor": 50.0}, "open_loop": {"requests_per_engineer_hour": 10}}
     ids = bench.candidate("m@f16", speed=speed)
     for depth, rate in ((100, 90), (1100, 70), (2100, 40)):
         for extra in (0, 3, 5):
@@ -76,18 +76,21 @@ def test_depth_clients_and_capacity_by_hand(bench):
     bench.ended(ids, "past-window", behaviour="an error: no")
     for count in (1, 4):
         for _ in range(count):
-            bench.timed(ids, "clients", {"clients": count}, first=0.1 * count)
+            bench.timed(ids, "closed_loop", {"concurrency": count}, first=0.1 * count)
     bench.ended(
-        ids, "clients", counts=[{"clients": 1, "rate_tps": 90.0}, {"clients": 4, "rate_tps": 95.0}], knee_clients=1
+        ids,
+        "closed_loop",
+        counts=[{"concurrency": 1, "rate_tps": 90.0}, {"concurrency": 4, "rate_tps": 95.0}],
+        saturation_concurrency=1,
     )
-    bench.timed(ids, "arrivals", {"rate_rps": 2.0}, first=0.1, scheduled_lag_s=0.4)
-    bench.ended(ids, "arrivals", "budget", capacity_rps=2.0, fails_at_rps=None, tries=[{"rate_rps": 2.0}])
+    bench.timed(ids, "open_loop", {"rate_rps": 2.0}, first=0.1, scheduled_lag_s=0.4)
+    bench.ended(ids, "open_loop", "budget", capacity_rps=2.0, fails_at_rps=None, tries=[{"rate_rps": 2.0}])
     (found,) = timings(bench.record)
     assert found.depth.slope_tps.value == pytest.approx(-25, abs=6) and found.depth.past_window == "an error: no"
     # from 70 at 1,103 tokens to 40 at 2,103 along a straight line: 50 is two thirds of the way
     assert found.depth.floor_depth_tokens == pytest.approx(1103 + 1000 * 20 / 30, abs=3)
-    assert (found.clients.rates_tps, found.clients.knee_clients) == ((90.0, 95.0), 1)
-    assert [cell.first_token_s.value for cell in found.clients.cells] == pytest.approx([0.1, 0.4])
+    assert (found.closed_loop.rates_tps, found.closed_loop.saturation_concurrency) == ((90.0, 95.0), 1)
+    assert [cell.ttft_s.value for cell in found.closed_loop.cells] == pytest.approx([0.1, 0.4])
     capacity = found.capacity
     assert (capacity.engineers, capacity.fails_rps, capacity.why_ended) == (720, None, "budget")
 
@@ -118,7 +121,7 @@ def test_memory_slopes_leaks_and_energy_by_hand(bench):
         bench.timed(ids, "leak", {"number": number}, memory=10**6 + 300 * number)
     bench.phase(ids, "load", 1000, joules=1.0)
     for count in (1, 2, 4):
-        bench.phase(ids, f"clients {count}", 2000 + 50 * count)
+        bench.phase(ids, "closed_loop", 2000 + 50 * count, concurrency=count)
     bench.phase(ids, "answers", 3000, joules=12.0)
     bench.trial(ids, 0, PASSED, tokens=20)
     bench.trial(ids, 1, WRONG, tokens=40)
@@ -136,14 +139,21 @@ def test_memory_slopes_leaks_and_energy_by_hand(bench):
 
 
 def test_what_a_plan_asks_for_is_left_until_it_ended_well(make_plan):
-    speed = "requests = 3\ncached = 2\n[speed.depth]\ntokens = [64]\n[speed.clients]\ncounts = [1]\n"
+    speed = "requests = 3\nprompt_cache = 2\n[speed.depth]\ntokens = [64]\n[speed.closed_loop]\nconcurrency = [1]\n"
     (candidate,) = read_plan(make_plan(tables={"speed": speed, "memory": "leak_requests = 3"})).candidates
     every = frozenset({SPEED, MEMORY, ANSWERS})
-    assert steps_left(candidate, {}, every) == ("latency", "depth", "cache", "clients", "leak", "past-window")
-    assert steps_left(candidate, {}, frozenset({MEMORY})) == ("depth", "clients", "leak")
+    assert steps_left(candidate, {}, every) == (
+        "latency",
+        "depth",
+        "prompt_cache",
+        "closed_loop",
+        "leak",
+        "past-window",
+    )
+    assert steps_left(candidate, {}, frozenset({MEMORY})) == ("depth", "closed_loop", "leak")
     assert steps_left(candidate, {}, frozenset({ANSWERS})) == ()
-    ended = {"latency": "precise", "depth": "budget", "cache": "broke off (reset)", "clients": "done"}
-    assert steps_left(candidate, ended, frozenset({SPEED})) == ("cache", "past-window")
+    ended = {"latency": "precise", "depth": "budget", "prompt_cache": "broke off (reset)", "closed_loop": "done"}
+    assert steps_left(candidate, ended, frozenset({SPEED})) == ("prompt_cache", "past-window")
 
 
 def test_nothing_below_the_stopwatchs_error_is_printed_as_a_figure():
@@ -183,7 +193,7 @@ def lines_of(text, first_words):
 def test_the_speed_view_names_each_candidate_once_and_says_what_went_wrong(bench, capsys):
     from kettlefield.cli.speed_part import show_speed
 
-    speed = {"depth": {"floor": 95.0}, "arrivals": {"per_engineer_hour": 10}}
+    speed = {"depth": {"floor": 95.0}, "open_loop": {"requests_per_engineer_hour": 10}}
     for name, rate in (("m@f16", 100), ("m@q8_0", 200)):
         ids = bench.candidate(name, speed=speed)
         for _ in range(6):
@@ -194,8 +204,8 @@ def test_the_speed_view_names_each_candidate_once_and_says_what_went_wrong(bench
             bench.timed(ids, purpose, {"prompt_tokens": 1024}, first=0.5 if purpose == "uncached" else 0.05)
         bench.timed(ids, "system", {"system_tokens": 900, "first": True})
     bench.timed(ids, "latency", GRID, counts_nothing=True)
-    bench.ended(ids, "cache", "broke off (reset)")
-    bench.ended(ids, "arrivals", capacity_rps=4.0, fails_at_rps=None, tries=[{}, {}])
+    bench.ended(ids, "prompt_cache", "broke off (reset)")
+    bench.ended(ids, "open_loop", capacity_rps=4.0, fails_at_rps=None, tries=[{}, {}])
     show_speed(bench.record.path, None, as_json=False)
     out = capsys.readouterr().out
     assert [row[0] for row in lines_of(out, "one at a time")] == ["m@f16", "m@q8_0"]
@@ -204,7 +214,7 @@ def test_the_speed_view_names_each_candidate_once_and_says_what_went_wrong(bench
     assert "m@f16: decodes below 95 tokens/s from about 100 tokens on" in out
     assert "m@q8_0: decodes below 95 tokens/s at no depth that was tried" in out
     assert lines_of(out, "holds at")[0][:6] == ["m@q8_0", "4.00", "-", "2", "at", "least"] and "1,440" in out
-    assert "! m@q8_0: cache ended early: broke off (reset)" in out
+    assert "! m@q8_0: prompt_cache ended early: broke off (reset)" in out
     assert "! m@q8_0: the server counted no tokens in 1 requests" in out and "long system prompt, the first" in out
     assert "not calibrated" in out
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from safetensors.numpy import save_file
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.sizing.requirements import cache_bytes, cache_bytes_per_token
+from kettlefield.core.sizing.requirements import kv_bytes, kv_bytes_per_token
 from kettlefield.weights.facts import check_policy, is_allowed, read_licence
 from kettlefield.weights.formats import digest_of_files, read_facts
 
@@ -73,7 +73,7 @@ def test_full_attention(tmp_path):
     assert (facts.model, facts.architecture, facts.level, facts.layers) == ("Dune Tiny", "dune", "f16", 4)
     assert facts.weights_bytes == 2 * (by_hand - WIDTH) + 4 * WIDTH
     # 4 layers x 4 heads x 16 x (key and value) x 2 bytes
-    assert cache_bytes_per_token(facts.shape()) == 4 * 4 * 16 * 2 * 2
+    assert kv_bytes_per_token(facts.shape()) == 4 * 4 * 16 * 2 * 2
     assert (facts.style, facts.licence.written, facts.vocabulary) == ("continuation", None, None)
 
 
@@ -82,14 +82,14 @@ def test_grouped_and_multi_query_attention(tmp_path, kv_heads, per_token):
     write_gguf(tmp_path / "a.gguf", kv_heads=kv_heads)
     facts = read_facts(tmp_path / "a.gguf")
     assert (facts.heads, facts.kv_heads, facts.head_size) == (4, (kv_heads,) * 4, 16)
-    assert cache_bytes_per_token(facts.shape()) == per_token
+    assert kv_bytes_per_token(facts.shape()) == per_token
 
 
 def test_heads_that_differ_from_layer_to_layer(tmp_path):
     write_gguf(tmp_path / "a.gguf", kv_heads=[4, 0, 2, 0])  # two layers without attention keep no cache
     facts = read_facts(tmp_path / "a.gguf")
     assert facts.kv_heads == (4, 2)
-    assert cache_bytes_per_token(facts.shape()) == (4 + 2) * 16 * 4
+    assert kv_bytes_per_token(facts.shape()) == (4 + 2) * 16 * 4
 
 
 def test_sliding_windows(tmp_path):
@@ -100,14 +100,14 @@ def test_sliding_windows(tmp_path):
     write_gguf(tmp_path / "a.gguf", kv_heads=2, keys=keys)
     facts = read_facts(tmp_path / "a.gguf")
     assert facts.windows == (100, 100, 100, None)
-    assert cache_bytes(facts.shape(), 1000) == 2 * 16 * 2 * 2 * (3 * 100 + 1000)
+    assert kv_bytes(facts.shape(), 1000) == 2 * 16 * 2 * 2 * (3 * 100 + 1000)
 
 
 def test_a_window_of_no_known_layers_is_sized_by_the_larger_need(tmp_path):
     write_gguf(tmp_path / "a.gguf", kv_heads=2, keys=(("dune.attention.sliding_window", 100),))
     facts = read_facts(tmp_path / "a.gguf")
     assert facts.windows == (None,) * 4
-    assert cache_bytes(facts.shape(), 1000) == 2 * 16 * 2 * 2 * 4 * 1000
+    assert kv_bytes(facts.shape(), 1000) == 2 * 16 * 2 * 2 * 4 * 1000
     assert "a window of 100 tokens, not said of which layers: the larger need is assumed" in facts.remarks
 
 
@@ -136,7 +136,7 @@ def test_shared_layers_and_own_key_sizes(tmp_path):
     write_gguf(tmp_path / "a.gguf", keys=keys)
     facts = read_facts(tmp_path / "a.gguf")
     assert (facts.shared_layers, len(facts.kv_heads), facts.head_size, facts.value_size) == (1, 3, 24, 8)
-    assert cache_bytes_per_token(facts.shape()) == 3 * 4 * (24 + 8) * 2
+    assert kv_bytes_per_token(facts.shape()) == 3 * 4 * (24 + 8) * 2
 
 
 def test_experts_are_counted_whole_and_read_in_part(tmp_path):
@@ -271,7 +271,7 @@ def test_safetensors_single_and_sharded(tmp_path, shards):
     assert facts.parameters == VOCABULARY * WIDTH + LAYERS * (WIDTH * WIDTH + 32 * WIDTH + INNER * WIDTH)
     assert (facts.architecture, facts.level, facts.context_tokens, len(facts.files)) == ("strand", "f16", 4096, shards)
     assert (facts.model, facts.style, facts.licence.spdx) == ("strand-tiny", "chat", "MIT")
-    assert cache_bytes_per_token(facts.shape()) == 4 * 2 * 16 * 2 * 2
+    assert kv_bytes_per_token(facts.shape()) == 4 * 2 * 16 * 2 * 2
 
 
 def test_safetensors_windows_experts_and_nested_configuration(tmp_path):

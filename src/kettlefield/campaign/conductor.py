@@ -224,14 +224,14 @@ class Conductor:
     async def _check(self, candidate: Candidate, candidate_id: int, session: Session) -> Mapping[str, float]:
         """The preflight check; the neutral settings that go with every request."""
         table = candidate.sampling
-        if not candidate.prompting.guard:
+        if not candidate.prompting.preflight:
             return {}  # what the server accepts is not known
         self._observer.phase(candidate.name, PREFLIGHT)
         sampling = sampling_of(candidate, table.seed)
         checked = await check_session(session.client, candidate.prompting, table, sampling)
         session.answered(checked.exchanges[0])
         for exchange in checked.exchanges:
-            self._record.save_exchange(exchange_entry(exchange, "guard", candidate_id, session.id))
+            self._record.save_exchange(exchange_entry(exchange, "preflight", candidate_id, session.id))
         if checked.refusal is not None and session.is_alive():
             where, hint = session.url, "Correct [sampling] or [prompting]; the server's log may say more."
             raise ServerError(f"{candidate.name}: a first short request failed: it {checked.refusal}", where, hint)
@@ -314,7 +314,7 @@ class Conductor:
                 self._observer.trouble(f"{candidate.name}, {entry.exercise_id}: {entry.attempts[-1].fault}")
             self._observer.trial_done(candidate.name, entry.exercise_id, entry.outcome)
             exchange = entry.attempts[-1].exchange
-            rate = exchange.figures.decode_rate_tps if exchange is not None else None
+            rate = exchange.figures.decode_tps if exchange is not None else None
             self._observer.seen(rate, session.sampler.last_bytes)
 
         desk = Desk(

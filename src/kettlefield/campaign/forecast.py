@@ -11,12 +11,12 @@ from kettlefield.campaign.preflight import prompt_chars, prompt_tokens
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.setup import known_bandwidth, weights_facts
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.measure.concurrency import CLIENTS
+from kettlefield.measure.closed_loop import CLOSED_LOOP
 from kettlefield.measure.depth import BEYOND, DEPTH, PAST_WINDOW, SYSTEM
 from kettlefield.measure.latency import LATENCY
 from kettlefield.measure.leak import LEAK
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
-from kettlefield.measure.prompt_cache import CACHE
+from kettlefield.measure.prompt_cache import PROMPT_CACHE
 from kettlefield.plan.plan import Candidate
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_json
@@ -105,10 +105,10 @@ def _forecast(
         ratio, timed = known.counts.get(candidate.name), len(mine)
         candidate_id = known.record.candidate_id(candidate.name)
         ended = known.record.procedures(candidate_id) if candidate_id is not None else {}
-        if mine["decode_rate_tps"].notna().any():
-            rate, basis = float(mine["decode_rate_tps"].median()), f"measured, n = {len(mine)}"
-        if mine["prefill_rate_tps"].notna().any():
-            prefill = float(mine["prefill_rate_tps"].median())
+        if mine["decode_tps"].notna().any():
+            rate, basis = float(mine["decode_tps"].median()), f"measured, n = {len(mine)}"
+        if mine["prefill_tps"].notna().any():
+            prefill = float(mine["prefill_tps"].median())
         if asked["completion_tokens"].notna().any():
             tokens = float(asked["completion_tokens"].mean())
     if rate is None:
@@ -120,7 +120,9 @@ def _forecast(
     missing = set(steps_left(candidate, ended, frozenset({SPEED, MEMORY})))
     steps = [step for name, step in _steps(candidate, timed, suite_tokens).items() if name in missing]
     read = left * suite_tokens + sum(step.requests * step.prompt_tokens for step in steps)
-    made = left * tokens / candidate.grading.in_flight + sum(step.requests * step.reply_tokens for step in steps)
+    made = left * tokens / candidate.grading.concurrent_trials + sum(
+        step.requests * step.reply_tokens for step in steps
+    )
     return Forecast(
         candidate=candidate.name,
         trials=left,
@@ -154,7 +156,7 @@ def _steps(candidate: Candidate, timed: int, suite_tokens: float) -> dict[str, _
     points = speed.requests * max(1, len(grid)) * len(lengths)
     depths = [depth for depth in speed.depth.tokens if depth + short <= window]
     middle = round(sum(depths) / len(depths)) if depths else 0
-    counts = speed.clients.counts
+    counts = speed.closed_loop.concurrency
     return {
         LATENCY: _Step(
             requests=max(0, points - timed),
@@ -163,8 +165,8 @@ def _steps(candidate: Candidate, timed: int, suite_tokens: float) -> dict[str, _
         ),
         DEPTH: _Step(requests=len(depths) * speed.depth.repeats, prompt_tokens=middle, reply_tokens=short),
         SYSTEM: _Step(requests=speed.depth.repeats + 1, prompt_tokens=speed.depth.system_tokens, reply_tokens=short),
-        CACHE: _Step(requests=2 * speed.cached, prompt_tokens=window // 2, reply_tokens=short),
-        CLIENTS: _Step(requests=sum(counts) * speed.clients.requests, prompt_tokens=0, reply_tokens=short),
+        PROMPT_CACHE: _Step(requests=2 * speed.prompt_cache, prompt_tokens=window // 2, reply_tokens=short),
+        CLOSED_LOOP: _Step(requests=sum(counts) * speed.closed_loop.requests, prompt_tokens=0, reply_tokens=short),
         LEAK: _Step(requests=candidate.memory.leak_requests, prompt_tokens=0, reply_tokens=short),
         PAST_WINDOW: _Step(requests=1, prompt_tokens=round(window * BEYOND), reply_tokens=0),
     }

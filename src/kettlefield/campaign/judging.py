@@ -1,4 +1,4 @@
-"""An assessor's sitting: every reply marked blind, pairs in both orders, all of it several times."""
+"""A judge's sitting: every reply marked blind, pairs in both orders, all of it several times."""
 
 import asyncio
 import dataclasses
@@ -15,10 +15,10 @@ from kettlefield.campaign.trial_runner import sampling_of
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten
 from kettlefield.marking.blind_replies import Item, items_of
-from kettlefield.marking.scale import assessor_prompt, read_choice, read_mark
+from kettlefield.marking.scale import judge_prompt, read_choice, read_mark
 from kettlefield.plan.plan import Candidate, Plan
-from kettlefield.plan.tables import Assessor, GradingTable, MemoryTable, SpeedTable
-from kettlefield.record.entries import AssessmentEntry
+from kettlefield.plan.tables import GradingTable, Judge, MemoryTable, SpeedTable
+from kettlefield.record.entries import JudgementEntry
 from kettlefield.record.store import Record
 from kettlefield.server.exchange import ChatClient
 
@@ -27,7 +27,7 @@ FAULT_CHARS = 300
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Question:
-    """One question to the assessor: one reply to be marked, or two to choose between."""
+    """One question to the judge: one reply to be marked, or two to choose between."""
 
     first: Item
     second: Item | None
@@ -39,15 +39,15 @@ class Question:
         return self.first.digest, self.second.digest if self.second is not None else None, self.round
 
 
-def questions_of(items: Sequence[Item], assessor: Assessor) -> list[Question]:
-    """All that an assessor is asked, in the order of the rounds.
+def questions_of(items: Sequence[Item], judge: Judge) -> list[Question]:
+    """All that a judge is asked, in the order of the rounds.
 
     Half of the pairs are, where there are as many, of replies that the checks find alike: only these tell a
     lean to length from a sense of merit.
     """
-    pairs = _pairs(items, assessor.table.pairs)
+    pairs = _pairs(items, judge.table.pairs)
     found: list[Question] = []
-    for number in range(1, assessor.table.rounds + 1):
+    for number in range(1, judge.table.rounds + 1):
         found += [Question(first=item, second=None, round=number) for item in items]
         for one, other in pairs:
             found.append(Question(first=one, second=other, round=number))
@@ -69,13 +69,13 @@ def _pairs(items: Sequence[Item], most: int) -> list[tuple[Item, Item]]:
     return [*taken, *apart[: most - len(taken)]]
 
 
-async def assess(plan: Plan, record: Record, on_done: Callable[[int, int, str], None]) -> int:
-    """Put to the plan's assessor what the record does not hold its answer of; how many questions that was.
+async def judge(plan: Plan, record: Record, on_done: Callable[[int, int, str], None]) -> int:
+    """Put to the plan's judge what the record does not hold its answer of; how many questions that was.
 
     Parameters
     ----------
     plan : Plan
-        With an assessor; the one that the record's campaign was begun with.
+        With a judge; the one that the record's campaign was begun with.
     record : Record
         An open record.
     on_done : callable
@@ -84,44 +84,44 @@ async def assess(plan: Plan, record: Record, on_done: Callable[[int, int, str], 
     Raises
     ------
     InputError
-        The plan has no assessor, is not the record's, or nothing was answered yet.
+        The plan has no judge, is not the record's, or nothing was answered yet.
     ServerError
         The server would not start or was not ready in time.
     """
-    assessor = plan.assessor
+    judge = plan.judge
     campaign = record.campaign()
-    if assessor is None:
-        raise InputError("names no assessor", str(plan.path), "Add an [assessor] table before the campaign begins.")
+    if judge is None:
+        raise InputError("names no judge", str(plan.path), "Add an [judge] table before the campaign begins.")
     if campaign is None:
         raise InputError("holds no campaign yet", str(record.path), "Run `kettlefield qualify` on the plan first.")
     check_same_plan(campaign, plan, str(record.path))
-    items = items_of(record, assessor.table.kinds)
+    items = items_of(record, judge.table.kinds)
     if not items:
-        kinds = " or ".join(assessor.table.kinds)
+        kinds = " or ".join(judge.table.kinds)
         raise InputError(f"holds no answer of kind {kinds}", str(record.path), "Run `kettlefield qualify` first.")
-    done = record.assessed(assessor.name)
-    waiting = [question for question in questions_of(items, assessor) if question.key not in done]
+    done = record.judged(judge.name)
+    waiting = [question for question in questions_of(items, judge) if question.key not in done]
     if not waiting:
         return 0
     total, left = len(waiting), list(reversed(waiting))
-    candidate = _as_candidate(assessor)
+    candidate = _as_candidate(judge)
     async with speaking(plan, candidate) as client:
 
         async def ask_in_turn() -> None:
             while left:
-                entry = await _ask(client, candidate, assessor, left.pop())
-                record.save_assessment(entry)
+                entry = await _ask(client, candidate, judge, left.pop())
+                record.save_judgement(entry)
                 on_done(total - len(left), total, entry.fault)
 
         async with asyncio.TaskGroup() as group:
-            for _ in range(max(1, assessor.table.server.slots)):
+            for _ in range(max(1, judge.table.server.concurrency)):
                 group.create_task(ask_in_turn())
     return total
 
 
-async def _ask(client: ChatClient, candidate: Candidate, assessor: Assessor, question: Question) -> AssessmentEntry:
+async def _ask(client: ChatClient, candidate: Candidate, judge: Judge, question: Question) -> JudgementEntry:
     items = [question.first] + ([question.second] if question.second is not None else [])
-    text = assessor_prompt(
+    text = judge_prompt(
         question.first.prompt, question.first.guidance, [_shown(item) for item in items], secrets.token_hex(6)
     )
     ask = render_text(text, candidate.prompting)
@@ -135,8 +135,8 @@ async def _ask(client: ChatClient, candidate: Candidate, assessor: Assessor, que
     fault = exchange.fault or ""
     if not fault and mark is None and choice is None:
         fault = f"its reply ends in no {'mark' if question.second is None else 'choice'}"
-    return AssessmentEntry(
-        assessor=assessor.name,
+    return JudgementEntry(
+        judge=judge.name,
         exercise_id=question.first.exercise,
         first_item=question.first.digest,
         second_item=question.second.digest if question.second is not None else None,
@@ -154,13 +154,13 @@ def _shown(item: Item) -> str:
     return "\n".join(f"--- {name}\n{text}" for name, text in item.files.items())
 
 
-def _as_candidate(assessor: Assessor) -> Candidate:
-    """The assessor as the server client knows candidates; it is none, and nothing of it is measured."""
-    table = assessor.table
+def _as_candidate(judge: Judge) -> Candidate:
+    """The judge as the server client knows candidates; it is none, and nothing of it is measured."""
+    table = judge.table
     return Candidate(
         model=table.model,
         level=table.level,
-        weights=assessor.weights,
+        weights=judge.weights,
         reference=False,
         baseline=True,
         settings_name=None,

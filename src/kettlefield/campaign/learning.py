@@ -10,7 +10,7 @@ from pathlib import Path
 import msgspec
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.sizing.requirements import LearnedOverhead, cache_bytes, cache_bytes_per_token
+from kettlefield.core.sizing.requirements import LearnedOverhead, kv_bytes, kv_bytes_per_token
 from kettlefield.plan.plan import Candidate
 from kettlefield.record.store import Record
 from kettlefield.rig.host import recall, recall_all, remember
@@ -72,8 +72,8 @@ def learn(record: Record, candidate: Candidate, candidate_id: int, token_slope_b
     if not facts.kv_heads:
         return
     shape, server = facts.shape(), candidate.server
-    cache = cache_bytes(shape, server.context, kv_bits=server.cache_bits, parallel=server.slots)
-    more = (token_slope_bytes or 0.0) - cache_bytes_per_token(shape, kv_bits=server.cache_bits)
+    cache = kv_bytes(shape, server.context, kv_bits=server.kv_bits, parallel=server.concurrency)
+    more = (token_slope_bytes or 0.0) - kv_bytes_per_token(shape, kv_bits=server.kv_bits)
     name = server_name(server.command)
     overhead = LearnedOverhead(
         server=name,

@@ -10,13 +10,13 @@ from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.serving import Session
 from kettlefield.campaign.trial_runner import exchange_entry
 from kettlefield.core.errors import InputError
-from kettlefield.measure.concurrency import CLIENTS, time_clients
+from kettlefield.measure.closed_loop import CLOSED_LOOP, time_closed_loop
 from kettlefield.measure.depth import DEPTH, PAST_WINDOW, SYSTEM, time_depths, time_system_prompt, try_past_window
 from kettlefield.measure.latency import LATENCY, WARM_UP, Grid, point_name, time_latency, warm_up
 from kettlefield.measure.leak import LEAK, watch_for_leak
-from kettlefield.measure.load import ARRIVALS, Limits, Search, seek_capacity
+from kettlefield.measure.open_loop import OPEN_LOOP, Limits, Search, seek_capacity
 from kettlefield.measure.procedure import BUDGET, DONE, PRECISE, Bench, Budget, Ended, Procedure, Timed, berth_log
-from kettlefield.measure.prompt_cache import CACHE, time_cached
+from kettlefield.measure.prompt_cache import PROMPT_CACHE, time_cached
 from kettlefield.plan.plan import Candidate
 from kettlefield.record.entries import ProcedureEntry
 from kettlefield.server.exchange import Ask, count_prompt
@@ -46,9 +46,9 @@ class Job:
 
 
 # the procedures of each part, and the purposes that their requests are kept under
-_OF_SPEED = (LATENCY, DEPTH, SYSTEM, CACHE, CLIENTS, ARRIVALS, LEAK, PAST_WINDOW)
-_PURPOSES = {CACHE: ("cached", "uncached")}
-_OF_MEMORY = (DEPTH, CLIENTS, LEAK)
+_OF_SPEED = (LATENCY, DEPTH, SYSTEM, PROMPT_CACHE, CLOSED_LOOP, OPEN_LOOP, LEAK, PAST_WINDOW)
+_PURPOSES = {PROMPT_CACHE: ("cached", "uncached")}
+_OF_MEMORY = (DEPTH, CLOSED_LOOP, LEAK)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -139,7 +139,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
         if step.name in names and job.session.is_alive():
             job.phase(step.name)
             await _keep(job, step.run(bench))
-            if step.name != CLIENTS:  # each count of clients was a phase of its own
+            if step.name != CLOSED_LOOP:  # each count of clients was a phase of its own
                 job.session.save_phase(step.name)
 
 
@@ -152,12 +152,12 @@ def _asked_for(candidate: Candidate) -> Iterator[tuple[str, frozenset[str]]]:
         yield DEPTH, both
     if speed.depth.system_tokens:
         yield SYSTEM, alone
-    if speed.cached:
-        yield CACHE, alone
-    if speed.clients.counts:
-        yield CLIENTS, both
-    if speed.arrivals.first_token is not None:
-        yield ARRIVALS, alone
+    if speed.prompt_cache:
+        yield PROMPT_CACHE, alone
+    if speed.closed_loop.concurrency:
+        yield CLOSED_LOOP, both
+    if speed.open_loop.ttft is not None:
+        yield OPEN_LOOP, alone
     if candidate.memory.leak_requests:
         yield LEAK, frozenset({MEMORY})
     if speed.depth.tokens and speed.depth.past_window:  # last: it may bring the server down
@@ -184,11 +184,11 @@ def _steps(job: Job) -> Iterator[_Step]:
         SYSTEM: lambda bench: time_system_prompt(
             bench, system_tokens=speed.depth.system_tokens, repeats=speed.depth.repeats, reply_tokens=reply_tokens
         ),
-        CACHE: lambda bench: time_cached(bench, speed.cached, window=window, reply_tokens=reply_tokens),
-        CLIENTS: lambda bench: time_clients(
-            bench, speed.clients.counts, requests=speed.clients.requests, reply_tokens=reply_tokens
+        PROMPT_CACHE: lambda bench: time_cached(bench, speed.prompt_cache, window=window, reply_tokens=reply_tokens),
+        CLOSED_LOOP: lambda bench: time_closed_loop(
+            bench, speed.closed_loop.concurrency, requests=speed.closed_loop.requests, reply_tokens=reply_tokens
         ),
-        ARRIVALS: lambda bench: _arrivals(job, bench, reply_tokens),
+        OPEN_LOOP: lambda bench: _arrivals(job, bench, reply_tokens),
         LEAK: lambda bench: watch_for_leak(bench, job.candidate.memory.leak_requests),
         PAST_WINDOW: lambda bench: try_past_window(bench, window=window),
     }
@@ -197,12 +197,12 @@ def _steps(job: Job) -> Iterator[_Step]:
 
 
 def _arrivals(job: Job, bench: Bench, reply_tokens: int) -> Procedure:
-    table = job.candidate.speed.arrivals
-    assert table.first_token is not None  # noqa: S101 - the step is not asked for without it
-    limits = Limits(first_token_s=table.first_token, decode_rate_tps=table.decode)
+    table = job.candidate.speed.open_loop
+    assert table.ttft is not None  # noqa: S101 - the step is not asked for without it
+    limits = Limits(ttft_s=table.ttft, decode_tps=table.decode)
     # begin where one request at a time would end
     search = Search(
-        first_rate_rps=1 / table.first_token,
+        first_rate_rps=1 / table.ttft,
         lasting_s=table.lasting,
         tries=table.tries,
         reply_tokens=reply_tokens,
@@ -241,13 +241,13 @@ async def _with_ruler(job: Job, bench: Bench) -> Bench:
 
 
 async def _keep(job: Job, procedure: Procedure) -> None:
-    counted: object = None
+    counted: int | None = None
     async for item in procedure:
         if isinstance(item, Timed):
-            if item.purpose == CLIENTS and item.point["clients"] != counted:
+            if item.purpose == CLOSED_LOOP and item.point["concurrency"] != counted:
                 # their replies come together at the end: what was seen until now is theirs
-                counted = item.point["clients"]
-                job.session.save_phase(f"{CLIENTS} {counted}")
+                counted = item.point["concurrency"]
+                job.session.save_phase(CLOSED_LOOP, concurrency=counted)
             _save(job, item)
         elif item.name == WARM_UP:
             if not item.facts.get("settled", True) and job.candidate.speed.warm_up:
@@ -281,4 +281,4 @@ def _save(job: Job, item: Timed) -> None:
         memory_bytes=job.session.sampler.latest_bytes(),
     )
     job.session.record.save_exchange(entry)
-    job.seen(entry.figures.decode_rate_tps, entry.memory_bytes)
+    job.seen(entry.figures.decode_tps, entry.memory_bytes)

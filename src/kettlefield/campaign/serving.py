@@ -105,21 +105,22 @@ class Session:
         """Whether it still runs, as far as we can know."""
         return self.process is None or self.process.is_alive
 
-    def save_phase(self, phase: str | None = None) -> None:
+    def save_phase(self, phase: str | None = None, *, concurrency: int | None = None) -> None:
         """Put memory and energy since the last phase into the record; without a name, as the phase that goes on."""
-        self._save(self.sampler.finish_phase(phase or self.phase))
+        self._save(self.sampler.finish_phase(phase or self.phase), concurrency)
         self._memory_id = None
 
     def save_peaks(self) -> None:
         """Put the peaks of the phase that goes on into the record; its end takes their place."""
         self._save(self.sampler.phase_so_far(self.phase))
 
-    def _save(self, seen: Phase | None) -> None:
+    def _save(self, seen: Phase | None, concurrency: int | None = None) -> None:
         if seen is None:
             return
         entry = MemoryEntry(
             session_id=self.id,
             phase=seen.phase,
+            concurrency=concurrency,
             samples=len(seen.samples),
             host_peak_bytes=seen.host_peak_bytes,
             accelerator_peak_bytes=seen.accelerator_peak_bytes,
@@ -338,8 +339,8 @@ def _launch(plan: Plan, candidate: Candidate) -> Launch:
     fields = {
         "context": str(table.context),
         "level": candidate.level,
-        "cache_bits": str(table.cache_bits),
-        "slots": str(table.slots),
+        "kv_bits": str(table.kv_bits),
+        "concurrency": str(table.concurrency),
     }
     if candidate.weights is not None:
         fields["weights"] = str(candidate.weights)

@@ -17,7 +17,7 @@ from kettlefield.campaign.serving import key_headers
 from kettlefield.core.errors import InputError
 from kettlefield.core.languages import ANY, LANGUAGES, PROGRAM_LANGUAGES
 from kettlefield.core.outcome import Outcome
-from kettlefield.core.sizing.requirements import cache_bytes_per_token, decode_ceiling_tps, memory_need
+from kettlefield.core.sizing.requirements import decode_ceiling_tps, kv_bytes_per_token, memory_need
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.measure.calibration import stored_calibration
 from kettlefield.plan.criteria import check_against_suite
@@ -47,7 +47,7 @@ class Observer(Protocol):
     def trial_done(self, candidate: str, exercise: str, outcome: Outcome) -> None:
         """A trial is in the record."""
 
-    def seen(self, decode_rate_tps: float | None, memory_bytes: int | None) -> None:
+    def seen(self, decode_tps: float | None, memory_bytes: int | None) -> None:
         """The last request's decode rate, and the server's memory at the time; None is not known."""
 
     def trouble(self, text: str) -> None:
@@ -59,7 +59,7 @@ class Registered:
     """A candidate that is written down."""
 
     id: int
-    predicted_bytes: int | None  # peak memory that its header foretells
+    predicted_bytes: int | None  # peak memory that its header predicts
 
 
 def begin_campaign(
@@ -133,7 +133,7 @@ async def register_candidates(
     Returns
     -------
     dict
-        Candidate name -> its id in the record, and what its header foretells.
+        Candidate name -> its id in the record, and what its header predicts.
 
     Raises
     ------
@@ -179,7 +179,7 @@ def _file_facts(files: tuple[Path, ...]) -> list[dict[str, object]]:
 
 
 def budget_warning(name: str, predicted_bytes: int | None, budget_bytes: int | None) -> str | None:
-    """What to say when a candidate's header foretells more memory than the plan's budget; it is run all the same."""
+    """What to say when a candidate's header predicts more memory than the plan's budget; it is run all the same."""
     if budget_bytes is None or predicted_bytes is None or predicted_bytes <= budget_bytes:
         return None
     need, budget = format_bytes(predicted_bytes), format_bytes(budget_bytes)
@@ -187,7 +187,7 @@ def budget_warning(name: str, predicted_bytes: int | None, budget_bytes: int | N
 
 
 def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict[str, object]:
-    """What the header says and foretells; a file of a format that we do not read is served all the same."""
+    """What the header says and predicts; a file of a format that we do not read is served all the same."""
     if candidate.weights is None:
         return {}
     try:
@@ -199,8 +199,8 @@ def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict
     need = memory_need(
         shape,
         server.context,
-        kv_bits=server.cache_bits,
-        parallel=server.slots,
+        kv_bits=server.kv_bits,
+        parallel=server.concurrency,
         overhead_bytes=overhead,
     )
     return {
@@ -210,7 +210,7 @@ def weights_facts(candidate: Candidate, bandwidth_bytes_s: float | None) -> dict
         "level": facts.level,
         "licence": facts.licence.spdx,
         "style": facts.style,
-        "kv_bytes_per_token": cache_bytes_per_token(shape, kv_bits=server.cache_bits) if facts.kv_heads else None,
+        "kv_bytes_per_token": kv_bytes_per_token(shape, kv_bits=server.kv_bits) if facts.kv_heads else None,
         "predicted_bytes": need.total_bytes if facts.kv_heads else None,
         "overhead_bytes": need.overhead_bytes,
         "overhead_from": source,
@@ -317,6 +317,9 @@ def _exercise_entry(exercise: Exercise, share: Share, asked: Asked) -> ExerciseE
         suite=share.label,
         weight=share.weight,
         varies=bool(spec.vary),
+        suite_name=share.name,
+        suite_seed=share.seed,
+        own_id=exercise.id.rpartition("/")[2] if len(asked.shares) > 1 else exercise.id,
         not_measured=asked.not_measured.get(exercise.id),
         guidance=exercise.guidance,
     )

@@ -81,7 +81,7 @@ def exchange_entry(exchange: Exchange, purpose: str, candidate_id: int, session_
         session_id=session_id,
         purpose=purpose,
         asked_at=exchange.asked_at,
-        in_flight=exchange.in_flight,
+        concurrency=exchange.concurrency,
         messages=exchange.ask.messages,
         sampling=exchange.ask.sampling,
         reply=exchange.text,
@@ -95,19 +95,19 @@ def exchange_entry(exchange: Exchange, purpose: str, candidate_id: int, session_
 
 
 async def run_answers(desk: Desk, pending: list[tuple[Exercise, int]]) -> None:
-    """Run every pending (exercise, sample): at most ``in_flight`` are asked at once, grading goes on beside.
+    """Run every pending (exercise, sample): at most ``concurrency`` are asked at once, grading goes on beside.
 
     When the server dies, what was in flight ends in a fault; the rest is not asked.
     """
     waiting = list(reversed(pending))
-    asking = asyncio.Semaphore(desk.candidate.grading.in_flight)
+    asking = asyncio.Semaphore(desk.candidate.grading.concurrent_trials)
 
     async def run_in_turn() -> None:
         while waiting and desk.server_is_alive():
             await _run_guarded(desk, *waiting.pop(), asking)
 
     async with asyncio.TaskGroup() as group:
-        for _ in range(min(len(pending), desk.candidate.grading.in_flight + GRADING_BACKLOG)):
+        for _ in range(min(len(pending), desk.candidate.grading.concurrent_trials + GRADING_BACKLOG)):
             group.create_task(run_in_turn())
 
 

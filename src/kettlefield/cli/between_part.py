@@ -1,4 +1,4 @@
-"""``kettlefield contrast OLD NEW``: what changed, which figures moved by more than noise, which criteria flipped."""
+"""``kettlefield compare OLD NEW``: what changed, which figures moved by more than noise, which criteria flipped."""
 
 from collections.abc import Sequence
 from pathlib import Path

@@ -59,7 +59,7 @@ def _print(found: "Calibration", fingerprint: str) -> None:
     table = make_table("server", ">streams", ">events", *heads)
     served = [("on a beat", row) for row in found.streams] + [("little model", row) for row in found.real]
     for name, row in served:
-        errors = (row.bias_s, row.first_p50_s, row.first_p99_s, row.gap_p50_s, row.gap_p99_s)
+        errors = (row.bias_s, row.first_p50_s, row.first_p99_s, row.itl_p50_s, row.itl_p99_s)
         table.add_row(
             name,
             str(row.streams),

@@ -1,4 +1,4 @@
-"""``kettlefield contrast --part cost``: what each solved exercise costs, so that models can be held together."""
+"""``kettlefield compare --part cost``: what each solved exercise costs, so that models can be held together."""
 
 from pathlib import Path
 
@@ -15,7 +15,7 @@ from kettlefield.cli.console import (
 )
 from kettlefield.core.units import format_bytes, three_digits
 from kettlefield.record.store import Record
-from kettlefield.results.comparison import Figures, contrast
+from kettlefield.results.comparison import Figures, compare
 from kettlefield.results.frames import not_measured
 from kettlefield.results.memory_use import memories
 
@@ -23,7 +23,7 @@ from kettlefield.results.memory_use import memories
 def show_cost(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print one row a candidate."""
     record = Record.open(path)
-    table = contrast(record)
+    table = compare(record)
     rows = chosen(table.rows, only)
     joules = {one.candidate: one.joules_per_solved for one in memories(record)}
     references = {row.model: row for row in table.rows if row.reference}

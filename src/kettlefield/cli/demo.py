@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS
+from kettlefield.cli.comparison_table import show_comparison
 from kettlefield.cli.console import make_console, safe
-from kettlefield.cli.contrast_table import show_contrast
 from kettlefield.cli.decide import show_verdicts
 from kettlefield.cli.draft import write_draft
 from kettlefield.cli.qualify import run_campaign
@@ -75,7 +75,7 @@ def run(args: argparse.Namespace) -> int:
         write_draft(weights, drafted, budget=budget, whence="as the demo's plan has it", **demo.drafting)
     code = run_campaign(demo.plan, None)
     console = make_console()
-    show_contrast(record)
+    show_comparison(record)
     console.print()
     show_verdicts(record, None, as_json=False)
     if demo.report:
@@ -97,7 +97,7 @@ def _simulated(folder: Path) -> _Demo:
         ),
         drafting={"command": None, "suite": "berthdesk", "accelerator": "simulated:card"},
         report=False,
-        further=(("assess {plan}", "a second model marks replies: how far to trust it"),),
+        further=(("judge {plan}", "a second model marks replies: how far to trust it"),),
         remark="",
     )
 

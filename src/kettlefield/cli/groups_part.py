@@ -1,4 +1,4 @@
-"""``kettlefield contrast --by``: pass rates by kind, language, difficulty, topic; outcomes side by side."""
+"""``kettlefield compare --by``: pass rates by kind, language, difficulty, topic; outcomes side by side."""
 
 from pathlib import Path
 
@@ -19,7 +19,7 @@ from kettlefield.cli.console import (
 from kettlefield.core.outcome import Outcome
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import FEW, pass_rates_by
-from kettlefield.results.comparison import contrast
+from kettlefield.results.comparison import compare
 from kettlefield.results.frames import campaign_facts, not_measured
 
 
@@ -66,7 +66,7 @@ def show_groups(path: Path, only: str | None, grouping: str, *, as_json: bool) -
 
 def _show_outcomes(record: Record, only: str | None, *, as_json: bool) -> None:
 
-    table = contrast(record)
+    table = compare(record)
     rows = chosen(table.rows, only)
     if as_json:
         counts = [{"candidate": row.candidate, "outcomes": row.outcomes} for row in rows]

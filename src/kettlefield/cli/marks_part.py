@@ -1,4 +1,4 @@
-"""``kettlefield contrast --part marks``: how far marks can be trusted, then what they say of each candidate."""
+"""``kettlefield compare --part marks``: how far marks can be trusted, then what they say of each candidate."""
 
 from pathlib import Path
 from typing import Any
@@ -42,7 +42,7 @@ def show_marks(path: Path, only: str | None, *, as_json: bool) -> None:
     console = make_console()
     print_heading(console, facts["title"], simulated=facts["simulated"])
     if marking.is_empty:
-        console.print("Nothing was marked yet: kettlefield mark RECORD --by NAME, or kettlefield assess PLAN.")
+        console.print("Nothing was marked yet: kettlefield mark RECORD --by NAME, or kettlefield judge PLAN.")
         return
     _print_trust(console, marking)
     table = make_table(*CANDIDATE_HEADS)
@@ -58,8 +58,8 @@ def _print_trust(console: Console, marking: Marking) -> None:
         for one in marking.trusts:
             table.add_row(*map(safe, trust_cells(one)))
         print_table(console, table)
-    for assessor, why in marking.unused.items():
-        console.print(safe(f"{assessor}: shown and not used: {why}", "yellow"), soft_wrap=True)
+    for judge, why in marking.unused.items():
+        console.print(safe(f"{judge}: shown and not used: {why}", "yellow"), soft_wrap=True)
     if marking.agreements:
         table = make_table(*AGREEMENT_HEADS)
         for pair in marking.agreements:
@@ -69,7 +69,7 @@ def _print_trust(console: Console, marking: Marking) -> None:
 
 def _as_json(marking: Marking, only: str | None) -> dict[str, Any]:
     return {
-        "weights": {"people": marking.weights.people, "assessor": marking.weights_used.assessor},
+        "weights": {"people": marking.weights.people, "judge": marking.weights_used.judge},
         "agreement_at_least": marking.weights.agreement_at_least,
         "agreements": [
             {
@@ -82,9 +82,9 @@ def _as_json(marking: Marking, only: str | None) -> dict[str, Any]:
             for one in marking.agreements
         ],
         "parting_by_checks": estimate_json(marking.by_checks),
-        "assessors": [
+        "judges": [
             {
-                "assessor": one.assessor,
+                "judge": one.judge,
                 "asked": one.asked,
                 "faults": one.faults,
                 **{
@@ -92,7 +92,7 @@ def _as_json(marking: Marking, only: str | None) -> dict[str, Any]:
                     for name in ("place", "length", "both_orders", "follows", "parting", "same_again")
                 },
                 "with_people": estimate_json(one.with_people.kappa),
-                "not_used": marking.unused.get(one.assessor),
+                "not_used": marking.unused.get(one.judge),
             }
             for one in marking.trusts
         ],
@@ -100,10 +100,10 @@ def _as_json(marking: Marking, only: str | None) -> dict[str, Any]:
             {
                 "candidate": one.candidate,
                 "marked": one.marked,
-                "assessed": one.assessed,
+                "judged": one.judged,
                 **{
                     name: estimate_json(getattr(one, name))
-                    for name in ("mean_mark", "mean_assessment", "checks_score", "marked_score")
+                    for name in ("mean_mark", "mean_judgement", "checks_score", "marked_score")
                 },
             }
             for one in chosen(marking.candidates, only)

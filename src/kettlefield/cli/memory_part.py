@@ -1,4 +1,4 @@
-"""``kettlefield contrast --part memory``: every phase, slopes, leaks and energy."""
+"""``kettlefield compare --part memory``: every phase, slopes, leaks and energy."""
 
 import dataclasses
 from pathlib import Path
@@ -65,7 +65,7 @@ def show_memory(path: Path, only: str | None, *, as_json: bool) -> None:
 
 
 def _print_less(console: "Console", found: tuple[Memory, ...]) -> None:
-    """Measured and foretold differences between levels, where there are any."""
+    """Measured and predicted differences between levels, where there are any."""
     table = make_table("candidate", ">once loaded", "less than", ">measured", ">by the files")
     for row in found:
         less = row.less_than_reference

@@ -44,7 +44,7 @@ class Parser(argparse.ArgumentParser):
 
 
 def nearest_word(word: str, known: Sequence[str]) -> str:
-    """``; did you mean "contrast"?`` where a known word resembles it, else nothing."""
+    """``; did you mean "compare"?`` where a known word resembles it, else nothing."""
     import difflib  # noqa: PLC0415 - only when something was mistyped
 
     found = difflib.get_close_matches(word, known, n=1, cutoff=0.5)
@@ -98,10 +98,10 @@ the order of work:
      kettlefield vet berthdesk          prove that the suite's checks can be trusted
      kettlefield calibrate              the stopwatch's own error on this machine
   5. kettlefield qualify plan.toml      run the campaign; the same command resumes it
-  6. kettlefield contrast record.db     candidates side by side
+  6. kettlefield compare record.db      candidates side by side
   7. kettlefield trials record.db       what each model wrote, and why it failed
      kettlefield mark record.db --by NAME   judge pages and explanations by eye, blind
-     kettlefield assess plan.toml       let a second model judge them, and see how far to trust it
+     kettlefield judge plan.toml        let a second model judge them, and see how far to trust it
   8. kettlefield decide record.db       criteria one by one, and the verdict; --by NAME signs it
      kettlefield report record.db -o FOLDER   one page to read and to keep
      kettlefield export record.db -o FOLDER   tables, CI results, bill of materials

@@ -28,9 +28,9 @@ PHASE_WORDS = {
     "latency": "timing, one request at a time",
     "depth": "timing deeper contexts",
     "system": "timing under a long system prompt",
-    "cache": "timing cached prompts",
-    "clients": "timing several clients",
-    "arrivals": "seeking its capacity",
+    "prompt_cache": "timing the prompt cache",
+    "closed_loop": "timing several requests at once",
+    "open_loop": "seeking its capacity",
     "leak": "watching its memory",
     "past-window": "trying past its window",
     "answers": "asking and grading",
@@ -112,9 +112,9 @@ class CampaignProgress:
         self._outcomes[outcome] += 1
         self._progress.advance(self._task)
 
-    def seen(self, decode_rate_tps: float | None, memory_bytes: int | None) -> None:
+    def seen(self, decode_tps: float | None, memory_bytes: int | None) -> None:
         """See ``Observer``."""
-        self._rate_tps = decode_rate_tps if decode_rate_tps is not None else self._rate_tps
+        self._rate_tps = decode_tps if decode_tps is not None else self._rate_tps
         self._memory_bytes = memory_bytes
 
     def trouble(self, text: str) -> None:

@@ -16,7 +16,7 @@ import uvloop
 from kettlefield.campaign.conductor import Conductor, Scope
 from kettlefield.campaign.measuring import PARTS, again_of
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.contrast_table import show_contrast
+from kettlefield.cli.comparison_table import show_comparison
 from kettlefield.cli.dry_run import show_forecast
 from kettlefield.cli.exits import ExitCode
 from kettlefield.cli.progress import CampaignProgress
@@ -89,7 +89,7 @@ def run(args: argparse.Namespace) -> int:
         again=args.again or (),
     )
 
-    show_contrast(read_plan(args.plan).record, shape="json" if args.json else "table")
+    show_comparison(read_plan(args.plan).record, shape="json" if args.json else "table")
     return code
 
 

@@ -1,4 +1,4 @@
-"""``kettlefield contrast --part replies``: how far each level's replies follow the reference level's."""
+"""``kettlefield compare --part replies``: how far each level's replies follow the reference level's."""
 
 from pathlib import Path
 

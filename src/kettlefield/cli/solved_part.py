@@ -1,4 +1,4 @@
-"""``kettlefield contrast --part solved``: at the first attempt, after repair turns, in several samples, in part."""
+"""``kettlefield compare --part solved``: at the first attempt, after repair turns, in several samples, in part."""
 
 from pathlib import Path
 
@@ -17,14 +17,14 @@ from kettlefield.cli.console import (
 from kettlefield.core.measures import Unit
 from kettlefield.core.statistics.estimate import in_words
 from kettlefield.record.store import Record
-from kettlefield.results.comparison import contrast
+from kettlefield.results.comparison import compare
 from kettlefield.results.frames import not_measured
 
 
 def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print one row a candidate."""
     record = Record.open(path)
-    table = contrast(record)
+    table = compare(record)
     rows = chosen(table.rows, only)
     if as_json:
         found = [
@@ -35,7 +35,7 @@ def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
                 "solved": row.solved,
                 "solved_after_repair": row.solved_after_repair,
                 "score": row.score,
-                "passes_in_k": row.passes_in_k,
+                "pass_at_k": row.pass_at_k,
             }
             for row in rows
         ]
@@ -44,7 +44,7 @@ def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
     console = make_console()
     print_heading(console, table.title, simulated=table.simulated)
     turns = sorted({turn for row in rows for turn in row.solved_after_repair})
-    samples = sorted({k for row in rows for k in row.passes_in_k if k > 1})
+    samples = sorted({k for row in rows for k in row.pass_at_k if k > 1})
     shown = make_table(
         "candidate",
         "first attempt (95 % interval)",
@@ -62,7 +62,7 @@ def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
             in_words(row.pass_rate, Unit.RATIO),
             *(f"{count / row.trials:.2f}" if row.trials else "-" for count in repaired),
             "-" if row.score is None else f"{row.score:.2f}",
-            *(f"{row.passes_in_k[k]:.2f}" if k in row.passes_in_k else "-" for k in samples),
+            *(f"{row.pass_at_k[k]:.2f}" if k in row.pass_at_k else "-" for k in samples),
         )
     print_table(console, shown)
     print_not_measured(console, not_measured(record))

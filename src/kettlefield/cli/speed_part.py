@@ -1,4 +1,4 @@
-"""``kettlefield contrast --part speed``: every timing procedure, candidates side by side."""
+"""``kettlefield compare --part speed``: every timing procedure, candidates side by side."""
 
 import dataclasses
 from pathlib import Path
@@ -22,14 +22,14 @@ from kettlefield.core.statistics.estimate import with_interval
 from kettlefield.core.units import format_bytes, format_duration, three_digits
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Capacity, Floor, floor_of
-from kettlefield.results.comparison import Contrast, contrast
+from kettlefield.results.comparison import Comparison, compare
 from kettlefield.results.speed import Cell, Timing, timings
 
 
 def show_speed(path: Path, only: str | None, *, as_json: bool) -> None:
     """Print what was timed."""
     record = Record.open(path)
-    table, found = contrast(record), tuple(chosen(timings(record), only))
+    table, found = compare(record), tuple(chosen(timings(record), only))
     table = dataclasses.replace(table, rows=tuple(chosen(table.rows, only)))
     if as_json:
         print_json({"simulated": table.simulated, "candidates": [dataclasses.asdict(row) for row in found]})
@@ -37,10 +37,10 @@ def show_speed(path: Path, only: str | None, *, as_json: bool) -> None:
     console, floor = make_console(), floor_of(record)
     print_heading(console, table.title, simulated=table.simulated)
     _print_alone(console, found, floor)
-    _print_gaps(console, found, floor)
+    _print_itl(console, found, floor)
     _print_depth(console, found, floor)
     _print_cache(console, found, floor)
-    _print_clients(console, found, floor)
+    _print_closed_loop(console, found, floor)
     _print_capacity(console, found)
     _print_loads(console, found)
     _print_words(console, table)
@@ -56,13 +56,13 @@ def _print_alone(console: Console, found: tuple[Timing, ...], floor: Floor) -> N
     name, table = Once(), make_table("candidate", "one at a time", *heads)
     for row in found:
         for cell in row.latency:
-            prefill = cell.doubt.partition(":")[0] or _plain(cell.prefill_rate_tps)
+            prefill = cell.doubt.partition(":")[0] or _plain(cell.prefill_tps)
             table.add_row(name(row.candidate), *_cells(cell, floor), prefill)
     if table.row_count:
         print_table(console, table)
 
 
-def _print_gaps(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
+def _print_itl(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
 
     heads = (
         ">gap p50",
@@ -76,7 +76,7 @@ def _print_gaps(console: Console, found: tuple[Timing, ...], floor: Floor) -> No
     )
     name, table = Once(), make_table("candidate", *heads)
     for row in found:
-        gaps = row.gaps
+        gaps = row.itl
         if gaps is None:
             continue
         drift = "none told" if row.drift is None else f"x {row.drift:.2f}"
@@ -84,7 +84,7 @@ def _print_gaps(console: Console, found: tuple[Timing, ...], floor: Floor) -> No
             name(row.candidate),
             *(floor.show(value) for value in (gaps.p50_s, gaps.p95_s, gaps.p99_s, gaps.max_s)),
             f"{gaps.n:,}",
-            with_interval(row.first_token_ratio, Unit.RATIO),
+            with_interval(row.ttft_ratio, Unit.RATIO),
             with_interval(row.decode_ratio, Unit.RATIO),
             drift,
         )
@@ -136,10 +136,12 @@ def _print_cache(console: Console, found: tuple[Timing, ...], floor: Floor) -> N
         make_table("candidate", "prompt", ">n", ">first token p50", ">p95", ">decode p50, tokens/s", ">x a new one"),
     )
     for row in found:
-        for cell in row.cached:
-            again = cell is row.cached[-1] and len(row.cached) > 1
+        for cell in row.prompt_cache:
+            again = cell is row.prompt_cache[-1] and len(row.prompt_cache) > 1
             table.add_row(
-                name(row.candidate), *_cells(cell, floor), with_interval(row.cache_ratio, Unit.RATIO) if again else ""
+                name(row.candidate),
+                *_cells(cell, floor),
+                with_interval(row.prompt_cache_ratio, Unit.RATIO) if again else "",
             )
         for cell in row.system:
             table.add_row(name(row.candidate), *_cells(cell, floor, lead="long system prompt, "), "")
@@ -147,19 +149,22 @@ def _print_cache(console: Console, found: tuple[Timing, ...], floor: Floor) -> N
         print_table(console, table)
 
 
-def _print_clients(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
+def _print_closed_loop(console: Console, found: tuple[Timing, ...], floor: Floor) -> None:
 
     heads = (">n", ">first token p50", ">p95", ">each decodes p50, tokens/s", ">in all, tokens/s", "")
     name, table = Once(), make_table("candidate", ">clients", *heads)
     for row in found:
-        for cell, rate in zip(row.clients.cells, row.clients.rates_tps, strict=True):
-            knee = (
-                "knee" if row.clients.knee_clients is not None and cell.label == str(row.clients.knee_clients) else ""
+        for cell, rate in zip(row.closed_loop.cells, row.closed_loop.rates_tps, strict=True):
+            saturation = (
+                "saturation"
+                if row.closed_loop.saturation_concurrency is not None
+                and cell.label == str(row.closed_loop.saturation_concurrency)
+                else ""
             )
-            table.add_row(name(row.candidate), *_cells(cell, floor), _plain(rate), knee)
+            table.add_row(name(row.candidate), *_cells(cell, floor), _plain(rate), saturation)
     if table.row_count:
         print_table(console, table)
-        print_note(console, "knee: twice the clients bring less than a tenth more beyond it.")
+        print_note(console, "saturation: twice the clients bring less than a tenth more beyond it.")
 
 
 def _print_capacity(console: Console, found: tuple[Timing, ...]) -> None:
@@ -206,13 +211,13 @@ def _print_loads(console: Console, found: tuple[Timing, ...]) -> None:
         print_table(console, table)
 
 
-def _print_words(console: Console, found: Contrast) -> None:
+def _print_words(console: Console, found: Comparison) -> None:
 
     heads = (">thinking tokens an exercise", ">answer tokens", ">first answer token p50")
     name, table = Once(), make_table("candidate", *heads)
     for row in found.rows:
         if row.answer_tokens is not None:
-            first = format_duration(row.first_answer_token_s)
+            first = format_duration(row.answer_ttft_s)
             table.add_row(name(row.candidate), _plain(row.thinking_tokens), _plain(row.answer_tokens), first)
     if table.row_count:
         print_table(console, table)
@@ -238,9 +243,9 @@ def _cells(cell: Cell, floor: Floor, *, lead: str = "") -> list[Any]:
     return [
         lead + cell.label,
         count,
-        floor.show(cell.first_token_s),
-        floor.show(cell.first_token_p95_s),
-        with_interval(cell.decode_rate_tps, unit).removesuffix(f" {unit.value}"),
+        floor.show(cell.ttft_s),
+        floor.show(cell.ttft_p95_s),
+        with_interval(cell.decode_tps, unit).removesuffix(f" {unit.value}"),
     ]
 
 

@@ -36,7 +36,7 @@ def show_still_valid(path: Path, only: str | None, *, as_json: bool) -> ExitCode
         return ExitCode.DONE if valid else ExitCode.UNDECIDED
     console = make_console()
     if print_changes(console, found):
-        console.print("Not what was measured: qualify again into a new record, then `kettlefield contrast OLD NEW`.")
+        console.print("Not what was measured: qualify again into a new record, then `kettlefield compare OLD NEW`.")
     for fault in ledger.faults:
         console.print(safe(f"! {fault}", "red"))
     if not ledger.signatures:

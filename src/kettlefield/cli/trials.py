@@ -41,12 +41,12 @@ _JSON_FIELDS = [
     "outcome",
     "score",
     "attempts",
-    "first_token_s",
-    "first_answer_token_s",
-    "decode_rate_tps",
+    "ttft_s",
+    "answer_ttft_s",
+    "decode_tps",
     "completion_tokens",
     "finish_reason",
-    "in_flight",
+    "concurrency",
     "finished_s",
 ]
 
@@ -158,7 +158,7 @@ def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
         ">at once",
     )
     for row in rows:
-        first, rate, tokens = (_plain(row[name]) for name in ("first_token_s", "decode_rate_tps", "completion_tokens"))
+        first, rate, tokens = (_plain(row[name]) for name in ("ttft_s", "decode_tps", "completion_tokens"))
         table.add_row(
             str(row["id"]),
             safe(row["candidate"]),
@@ -169,7 +169,7 @@ def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
             "-" if tokens is None else str(tokens),
             format_duration(first),
             "-" if rate is None else f"{rate:.0f}",
-            str(_plain(row["in_flight"]) or "-"),
+            str(_plain(row["concurrency"]) or "-"),
         )
     print_table(console, table)
     console.print(f"{len(rows)} trials; --open ID shows one whole", style="dim")
@@ -268,13 +268,13 @@ def _section(console: "Console", title: str, text: str) -> None:
 
 def _timings(exchange: dict[str, Any]) -> str:
 
-    rate = exchange["decode_rate_tps"]
-    gaps = f"{format_duration(exchange['gap_p50_s'])} / {format_duration(exchange['gap_max_s'])}"
+    rate = exchange["decode_tps"]
+    gaps = f"{format_duration(exchange['itl_p50_s'])} / {format_duration(exchange['itl_max_s'])}"
     return (
-        f"\ntimings: first token {format_duration(exchange['first_token_s'])}, "
+        f"\ntimings: first token {format_duration(exchange['ttft_s'])}, "
         f"{exchange['completion_tokens']} tokens (by {exchange['token_count']}) "
         f"at {'-' if rate is None else f'{rate:.1f}'} tokens/s, "
         f"gaps p50 / longest {gaps}, whole reply {format_duration(exchange['finished_s'])}, "
-        f"finish reason {exchange['finish_reason']}, {exchange['in_flight']} in flight\n"
+        f"finish reason {exchange['finish_reason']}, {exchange['concurrency']} in flight\n"
         f"sampling sent: {exchange['sampling']}"
     )

@@ -11,7 +11,7 @@ from kettlefield.cli.console import make_console, make_table, print_json, print_
 from kettlefield.cli.exits import ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import as_sentence
-from kettlefield.core.sizing.requirements import OVERHEAD_RULE, cache_bytes_per_token
+from kettlefield.core.sizing.requirements import OVERHEAD_RULE, kv_bytes_per_token
 from kettlefield.core.units import format_bytes, format_count, parse_size, three_digits
 from kettlefield.rig.accelerators import find_accelerators
 from kettlefield.rig.host import read_host
@@ -232,7 +232,7 @@ def _as_json(weighed: "Weighed", digests: list[str] | None, allowed: list[str]) 
         "experts": facts.experts,
         "experts_used": facts.experts_used,
         "vocabulary": facts.vocabulary,
-        "kv_bytes_per_token": cache_bytes_per_token(facts.shape()) if facts.kv_heads else None,
+        "kv_bytes_per_token": kv_bytes_per_token(facts.shape()) if facts.kv_heads else None,
         "style": facts.style,
         "chat_template": facts.chat_template,
         "infill_markers": facts.infill_markers,
@@ -255,7 +255,7 @@ def _fit_json(fit: "Fit") -> dict[str, Any]:
         "kv_bits": need.kv_bits,
         "parallel": need.parallel,
         "weights_bytes": need.weights_bytes,
-        "cache_bytes": need.cache_bytes,
+        "kv_bytes": need.kv_bytes,
         "overhead_bytes": need.overhead_bytes,
         "total_bytes": need.total_bytes,
         "fits": fit.fits,
@@ -325,7 +325,7 @@ def _print_needs(console: "Console", weighed: "tuple[Weighed, ...]", budget: str
     for one in known:
         table.add_row(
             safe(_short(one), "bold"),
-            format_bytes(cache_bytes_per_token(one.facts.shape())),
+            format_bytes(kv_bytes_per_token(one.facts.shape())),
             *(_fit_cell(fit, one.facts.layers) for fit in one.fits),
             f"{one.largest_context:,}" if one.largest_context else "none",
             three_digits(one.ceiling_tps) if one.ceiling_tps else "-",

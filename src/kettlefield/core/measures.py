@@ -58,7 +58,7 @@ MEASURES = {
         Measure(
             name="marked_score",
             unit=Unit.RATIO,
-            meaning="mean score of trials, marks mixed in at the weights of [marking] and [assessor]",
+            meaning="mean score of trials, marks mixed in at the weights of [marking] and [judge]",
             needs="the answers part",
             among=True,
         ),
@@ -76,8 +76,8 @@ MEASURES = {
             needs="the answers part",
             among=True,
         ),
-        *_quantiles("first_token_s", Unit.SECONDS, "time to first token, one request at a time", 0.5, 0.95),
-        *_quantiles("decode_rate_tps", Unit.TOKENS_PER_SECOND, "decode rate, one request at a time", 0.1, 0.5),
+        *_quantiles("ttft_s", Unit.SECONDS, "time to first token, one request at a time", 0.5, 0.95),
+        *_quantiles("decode_tps", Unit.TOKENS_PER_SECOND, "decode rate, one request at a time", 0.1, 0.5),
         Measure(
             name="peak_bytes",
             unit=Unit.BYTES,
@@ -99,8 +99,8 @@ MEASURES = {
         Measure(
             name="capacity_rps",
             unit=Unit.REQUESTS_PER_SECOND,
-            meaning="highest rate of random arrivals at which the limits of [speed.arrivals] hold",
-            needs="[speed.arrivals] first_token",
+            meaning="highest rate of random arrivals at which the limits of [speed.open_loop] hold",
+            needs="[speed.open_loop] ttft",
         ),
         Measure(
             name="joules_per_solved",

@@ -97,7 +97,7 @@ SHOWN = 3  # faults of one rule that are named; the rest is counted
 
 
 def contrast_ratio(one: tuple[float, float, float], other: tuple[float, float, float]) -> float:
-    """Contrast of two colours of channels 0 to 255, from 1 (the same) to 21 (black on white).
+    """Comparison of two colours of channels 0 to 255, from 1 (the same) to 21 (black on white).
 
     Source
     ------

@@ -58,7 +58,7 @@ class Measured:
             return self._at_depth(row, criterion.at_depth_tokens, measure.field, measure.quantile, confidence)
         match measure.name:
             case "capacity_rps":
-                _, facts = procedure_ends(self._record).get(row.candidate, {}).get("arrivals", ("", {}))
+                _, facts = procedure_ends(self._record).get(row.candidate, {}).get("open_loop", ("", {}))
                 return float(facts["capacity_rps"]) if facts.get("capacity_rps") is not None else None
             case "cold_load_s":
                 loads = loads_of(self._record).get(row.candidate, ())
@@ -100,7 +100,7 @@ class Measured:
         narrowed = self._narrowed(criterion)
         return int((narrowed["candidate"] == row.candidate).sum())
 
-    def exercises_to_settle(self, row: Figures, criterion: Criterion) -> int | None:
+    def exercises_needed(self, row: Figures, criterion: Criterion) -> int | None:
         """How many exercises would put the pass rate's bound clear of the threshold; None: unknown, or hardly any."""
         suites = row.suites
         if criterion.among:

@@ -16,15 +16,21 @@ import sqlalchemy as sa
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import last_lines, visible
 from kettlefield.record import schema
+from kettlefield.record.earlier import COLUMNS_OF_7, NEW_IN_8, TABLES_OF_7
 from kettlefield.record.entries import SignatureEntry
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
 
 FIRST = "sha256:none"  # what the first entry is chained to
 MOST_NOTE = 2000
-_RESULTS = [table for table in schema.metadata.sorted_tables if table.name not in {"meta", "signature"}]
-# tables that came when signatures were already there: an empty one leaves the digest of an older record as it was
-_LATER = frozenset({"picture", "mark", "assessment"})
+_ASIDE = {"meta", "signature", schema.format_version.name}  # what a signature does not cover
+_RESULTS = [table for table in schema.metadata.sorted_tables if table.name not in _ASIDE]
+# how formats up to 7 hashed the tables: in this order, those that came later only where they hold something
+_ORDER_OF_7 = (
+    *("campaign", "candidate", "exercise", "prompt", "judgement", "mark", "note", "session", "trial", "exchange"),
+    *("memory_block", "procedure", "attempt", "check_result", "picture"),
+)
+_LATER_IN_7 = frozenset({"picture", "mark", "judgement"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,7 +72,8 @@ def sign(record: Record, *, by: str, note: str, verdicts: dict[str, str]) -> Sig
         verdicts=verdicts,
         plan_digest=facts["plan_digest"],
         suite_digest=facts["suite_digest"],
-        results_digest=results_digest(record),
+        results_digest=results_digest(record, schema.FORMAT),
+        format=schema.FORMAT,
         previous_digest=before[-1].digest if before else FIRST,
         digest="",
     )
@@ -102,7 +109,7 @@ def audit(record: Record) -> Audit:
         for what, now, then in (
             ("the plan", facts["plan_digest"], last.plan_digest),
             ("the suite", facts["suite_digest"], last.suite_digest),
-            ("the results", results_digest(record), last.results_digest),
+            ("the results", results_digest(record, last.format), last.results_digest),
         ):
             if now != then:
                 faults.append(f"{what} changed since {last.signed_by} signed")
@@ -111,23 +118,39 @@ def audit(record: Record) -> Audit:
     return Audit(signatures=found, faults=tuple(faults))
 
 
-def results_digest(record: Record) -> str:
+def results_digest(record: Record, version: int | None) -> str:
     """A digest over every row of the record but the signatures, whatever wrote it.
 
     What is NULL is left out, so that a column that a newer format adds leaves the digest of an older record as it
     was: every such column must be NULL in the rows that were there before.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    version : int, optional
+        The format under which it was signed; None: 7 or older, whose names of tables and columns are hashed, and
+        nothing that later formats added.
     """
     total = hashlib.sha256()
+    tables = _RESULTS if version is not None else [schema.metadata.tables[name] for name in _ORDER_OF_7]
     with record.reading() as connection:
-        for table in _RESULTS:
+        for table in tables:
             rows = connection.execute(sa.select(table).order_by(*table.primary_key.columns)).mappings().all()
-            if not rows and table.name in _LATER:
+            if version is None and not rows and table.name in _LATER_IN_7:
                 continue
-            total.update(f"\0{table.name}\0".encode())
+            name = table.name if version is not None else TABLES_OF_7.get(table.name, table.name)
+            total.update(f"\0{name}\0".encode())
             for row in rows:
-                for part in _parts(dict(row)):
+                for part in _parts(dict(row) if version is not None else _row_of_7(table.name, row)):
                     total.update(part)
     return f"sha256:{total.hexdigest()}"
+
+
+def _row_of_7(table: str, row: Mapping[Any, Any]) -> dict[str, Any]:
+    """A row as format 7 had it."""
+    names, new = COLUMNS_OF_7.get(table, {}), NEW_IN_8.get(table, ())
+    return {names.get(name, name): value for name, value in row.items() if name not in new}
 
 
 def _parts(row: Mapping[str, Any]) -> Iterator[bytes]:
@@ -143,6 +166,8 @@ def _parts(row: Mapping[str, Any]) -> Iterator[bytes]:
 
 def _digest_of(entry: SignatureEntry) -> str:
     facts = {name: value for name, value in asdict(entry).items() if name != "digest"}
+    if entry.format is None:  # as formats up to 7 did
+        del facts["format"]
     return f"sha256:{hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()}"
 
 

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from kettlefield.core.errors import InputError
 from kettlefield.core.values import ABSENT, Change, changes_between
 from kettlefield.record import schema
+from kettlefield.record.earlier import settings_now
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Ends, capacity_found, floor_depth, procedure_ends
 from kettlefield.results.frames import campaign_facts
@@ -60,7 +61,7 @@ def standings(record: Record) -> dict[str, Standing]:
                     "sha256": row["weights_sha256"],
                     "files": json.loads(row["weights_facts"]).get("files"),
                 },
-                settings=json.loads(row["settings"]),
+                settings=settings_now(row["settings"]),
                 suite=suite,
             )
     return found
@@ -173,14 +174,14 @@ def conditions_of(record: Record, stated: tuple[str, ...]) -> dict[str, tuple[st
         Those that the plan states.
     """
     timed, ends = timed_frame(record), procedure_ends(record)
-    deep = undisturbed(timed[timed["purpose"] == "depth"]).dropna(subset=["prompt_tokens", "decode_rate_tps"])
+    deep = undisturbed(timed[timed["purpose"] == "depth"]).dropna(subset=["prompt_tokens", "decode_tps"])
     table = schema.candidate
     with record.reading() as connection:
         rows = list(connection.execute(sa.select(table.c.name, table.c.settings).order_by(table.c.id)))
     return {
         row.name: (
             *stated,
-            *_measured_under(json.loads(row.settings), deep[deep["candidate"] == row.name], ends.get(row.name, {})),
+            *_measured_under(settings_now(row.settings), deep[deep["candidate"] == row.name], ends.get(row.name, {})),
         )
         for row in rows
     }
@@ -190,15 +191,15 @@ def _measured_under(settings: dict[str, Any], deep: pd.DataFrame, ends: Ends) ->
     server, speed = settings.get("server", {}), settings.get("speed", {})
     found = []
     if "context" in server:
-        slots = server.get("slots", 1)
-        at_once = f", {slots} requests at once" if slots > 1 else ""
-        cache = f", cache at {server['cache_bits']} bits" if "cache_bits" in server else ""
+        concurrency = server.get("concurrency", 1)
+        at_once = f", {concurrency} requests at once" if concurrency > 1 else ""
+        cache = f", cache at {server['kv_bits']} bits" if "kv_bits" in server else ""
         found.append(f"context at most {server['context']:,} tokens{cache}{at_once}")
     floor_tps = float(speed.get("depth", {}).get("floor", 0.0))
     depth = floor_depth(deep, floor_tps)
     if depth is not None:
         found.append(f"beyond {depth:,.0f} tokens of context decoding falls below {floor_tps:g} tokens/s")
-    capacity = capacity_found(speed.get("arrivals", {}), ends)
+    capacity = capacity_found(speed.get("open_loop", {}), ends)
     if capacity is not None and capacity.holds_rps:
         serves = f", some {capacity.engineers} engineers" if capacity.engineers is not None else ""
         found.append(f"at most {capacity.holds_rps:.3g} requests/s{serves}")

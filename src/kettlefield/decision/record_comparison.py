@@ -12,7 +12,7 @@ from kettlefield.core.values import Change
 from kettlefield.decision.provenance import changes_of, standings
 from kettlefield.decision.verdict import CandidateVerdict
 from kettlefield.record.store import Record
-from kettlefield.results.comparison import Contrast, contrast
+from kettlefield.results.comparison import Comparison, compare
 from kettlefield.results.frames import counted_trials, trials_frame
 from kettlefield.results.paired_comparison import find_against
 from kettlefield.results.speed import alike_points, timed_frame, undisturbed
@@ -70,7 +70,7 @@ def between(
         Each record's candidates held against its own criteria.
     """
     grounds = [standings(record) for record in (old, new)]
-    tables = (contrast(old), contrast(new))
+    tables = (compare(old), compare(new))
     judged = [{one.candidate: one for one in side} for side in verdicts]
     trials = [counted_trials(trials_frame(record)) for record in (old, new)]
     timed = [timed_frame(record) for record in (old, new)]
@@ -86,7 +86,7 @@ def between(
             ]
             moves += _pass_rate(pd.concat(mine))
         grids = [undisturbed(side[(side["candidate"] == name) & (side["purpose"] == "latency")]) for side in timed]
-        for field in ("first_token_s", "decode_rate_tps"):
+        for field in ("ttft_s", "decode_tps"):
             ratio = median_ratio(alike_points(grids[1], grids[0], field))
             if ratio is not None:
                 moves.append(
@@ -116,7 +116,7 @@ def _pass_rate(both: pd.DataFrame) -> list[Move]:
     return [Move(figure="pass_rate", unit="difference", change=gap, moved=_clear_of(gap, 0.0, 0.0))]
 
 
-def _plain(tables: tuple[Contrast, Contrast], name: str) -> list[Move]:
+def _plain(tables: tuple[Comparison, Comparison], name: str) -> list[Move]:
     """Figures that are one measurement each, without an interval."""
     rows = [next(row for row in table.rows if row.candidate == name) for table in tables]
     moves = []

@@ -17,12 +17,12 @@ from kettlefield.core.acceptance import (
 from kettlefield.core.measures import MEASURES
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import samples_for_bound
-from kettlefield.core.statistics.paired import Evidence, Pairs, exercises_to_settle, no_worse, score_interval
+from kettlefield.core.statistics.paired import Evidence, Pairs, exercises_needed, no_worse, score_interval
 from kettlefield.core.units import format_bytes
 from kettlefield.decision.criterion_values import Measured
 from kettlefield.marking.scale import Weights
 from kettlefield.record.store import Record
-from kettlefield.results.comparison import Contrast, Figures
+from kettlefield.results.comparison import Comparison, Figures
 from kettlefield.weights.facts import Licence, is_allowed
 
 LEAST_SOLVED = 2  # exercises that a reference level must solve before a level can be said to be no worse
@@ -54,7 +54,7 @@ class Decision:
 
     title: str
     simulated: bool
-    table: Contrast
+    table: Comparison
     criteria: tuple[Criterion, ...]
     budget_bytes: int | None  # memory that the plan allows a candidate
     verdicts: tuple[CandidateVerdict, ...]  # of all candidates but baselines
@@ -69,7 +69,7 @@ class Decision:
 
 
 def reach_verdicts(
-    record: Record, table: Contrast, criteria: Sequence[Criterion], weights: Weights
+    record: Record, table: Comparison, criteria: Sequence[Criterion], weights: Weights
 ) -> tuple[CandidateVerdict, ...]:
     """Hold every candidate against the criteria, in the order of the record; a baseline is not up for approval."""
     verdicts, measured = [], Measured(record, table.trials, weights)
@@ -91,7 +91,7 @@ def overall(verdicts: Sequence[CandidateVerdict]) -> Verdict:
     return Verdict.REJECTED if found else Verdict.UNDECIDED
 
 
-def recommendations(table: Contrast, verdicts: Sequence[CandidateVerdict]) -> dict[str, tuple[str, str]]:
+def recommendations(table: Comparison, verdicts: Sequence[CandidateVerdict]) -> dict[str, tuple[str, str]]:
     """For each model one approved candidate, and the rule that chose it; models without one are left out.
 
     The least peak memory decides. Of those within what a peak differs from one run to the next, the one with the
@@ -168,7 +168,7 @@ def _judge(measured: Measured, row: Figures, criterion: Criterion) -> Judgement:
         reason = f"{trials} of {planned} trials count so far; run qualify to the end"
     elif status is Status.UNDECIDED:
         reason = _reason(criterion, threshold, found)
-        needed = measured.exercises_to_settle(row, criterion) if criterion.measure == "pass_rate" and trials else None
+        needed = measured.exercises_needed(row, criterion) if criterion.measure == "pass_rate" and trials else None
         if needed is not None:
             reason += f"; about {needed} exercises would settle it if this is how it is"
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
@@ -206,7 +206,7 @@ def _judge_no_worse(measured: Measured, row: Figures, criterion: Criterion, want
 
 
 def _what_settles(pairs: Pairs, wanted: NoWorse, criterion: Criterion) -> str:
-    needed = exercises_to_settle(pairs, wanted.margin, confidence=criterion.confidence)
+    needed = exercises_needed(pairs, wanted.margin, confidence=criterion.confidence)
     if needed is None:
         return "neither shown nor refuted; it lies so near the margin that more exercises would hardly settle it"
     return f"neither shown nor refuted; about {needed} exercises would settle it if this is how it is"

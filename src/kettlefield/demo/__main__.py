@@ -12,7 +12,7 @@ from kettlefield.core.units import format_bytes
 from kettlefield.demo.http_front import Front
 from kettlefield.demo.simulated_engine import add_quirks, read_quirks
 from kettlefield.demo.simulated_models import Physics, load_model
-from kettlefield.demo.simulated_replies import Replier, SimulatedAssessor, read_leans
+from kettlefield.demo.simulated_replies import Replier, SimulatedJudge, read_biases
 from kettlefield.demo.simulated_server import Settings, SimulatedServer
 from kettlefield.rig.simulated_card import claim_bytes, read_card, used_bytes
 from kettlefield.suite.format import Exercise
@@ -33,9 +33,9 @@ def main() -> int:
         "--memorised", action="store_true", help="as a model that learned seed 0 by heart: any seed gets its answers"
     )
     parser.add_argument("--context", type=int, default=4096, help="tokens a slot")
-    parser.add_argument("--slots", type=int, default=1)
+    parser.add_argument("--concurrency", type=int, default=1)
     parser.add_argument(
-        "--assess", metavar="LEANS", help="assess replies too, leaning so: place=0.3,length=0.2,noise=0.1"
+        "--judge", metavar="LEANS", help="judge replies too, leaning so: place=0.3,length=0.2,noise=0.1"
     )
     add_quirks(parser)
     args = parser.parse_args()
@@ -50,7 +50,7 @@ def _serve(args: argparse.Namespace) -> int:
     card, model = read_card(args.card), load_model(args.weights)
     physics = Physics(model, card)
     need, free = (
-        physics.memory_bytes(0 if args.cache_on_demand else args.context, args.slots),
+        physics.memory_bytes(0 if args.cache_on_demand else args.context, args.concurrency),
         card.memory_bytes - sum(used_bytes(args.card).values()),
     )
     if need > free:
@@ -65,11 +65,11 @@ def _serve(args: argparse.Namespace) -> int:
     settings = Settings(
         physics=physics,
         replier=Replier(model, args.level, exercises),
-        assessor=SimulatedAssessor(read_leans(args.assess), exercises) if args.assess is not None else None,
+        judge=SimulatedJudge(read_biases(args.judge), exercises) if args.judge is not None else None,
         card=args.card,
         level=args.level,
         context_tokens=args.context,
-        slots=args.slots,
+        slots=args.concurrency,
         quirks=read_quirks(args),
     )
     claim_bytes(args.card, 0)

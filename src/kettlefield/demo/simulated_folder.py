@@ -63,10 +63,10 @@ memory_budget = "2 GiB"
 
 [server]
 command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card",
-           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "{slots}",
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--concurrency", "{concurrency}",
            "--prompt-cache"]
 context = 2048
-slots = 6
+concurrency = 6
 ready_within = "60 s"
 
 [sampling]
@@ -77,7 +77,7 @@ max_tokens = 950
 [marking]
 weight = 0.2
 
-[assessor]
+[judge]
 model = "sandwort-7b"
 level = "q4_k_m"
 weights = "weights/marram-1.2b-q4_k_m.gguf"
@@ -85,17 +85,17 @@ kinds = ["explain", "page", "write"]
 pairs = 24
 weight = 0.1
 
-[assessor.server]
+[judge.server]
 command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card",
-           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--slots", "{slots}",
-           "--assess", "place=0.25,length=0.3,noise=0.1"]
+           "--port", "{port}", "--context", "{context}", "--level", "{level}", "--concurrency", "{concurrency}",
+           "--judge", "place=0.25,length=0.3,noise=0.1"]
 context = 6144
-slots = 4
+concurrency = 4
 
 [speed]
 requests = 12
 reply_tokens = 48
-cached = 4
+prompt_cache = 4
 cold_load = true
 
 [speed.depth]
@@ -103,8 +103,8 @@ tokens = [256, 1792]
 repeats = 6
 floor = 500.0
 
-[speed.clients]
-counts = [1, 2, 4, 8]
+[speed.closed_loop]
+concurrency = [1, 2, 4, 8]
 requests = 1
 
 [memory]
@@ -113,7 +113,7 @@ leak_requests = 6
 
 [grading]
 samples = 2
-in_flight = 6
+concurrent_trials = 6
 """
 
 CRITERIA = """
@@ -128,15 +128,15 @@ no_worse_than = "reference"
 margin = 0.15
 
 [[criterion]]
-measure = "first_token_s.p50"
+measure = "ttft_s.p50"
 at_most = "150 ms"
 
 [[criterion]]
-measure = "decode_rate_tps.p50"
+measure = "decode_tps.p50"
 at_least = "60 tokens/s"
 
 [[criterion]]
-measure = "decode_rate_tps.p50"
+measure = "decode_tps.p50"
 at_depth = 1792
 at_least = "60 tokens/s"
 confidence = 0.85
@@ -173,7 +173,7 @@ def prepare_demo(folder: Path) -> Path:
 
 
 def _candidates() -> str:
-    sought = 'arrivals = { first_token = "250 ms", decode = 60.0, lasting = "2 s", tries = 5 }'
+    sought = 'arrivals = { ttft = "250 ms", decode = 60.0, lasting = "2 s", tries = 5 }'
     return "".join(
         candidate_table(model.name, level, reference=number == 0, more=sought if level == SOUGHT else "")
         for model in MODELS.values()

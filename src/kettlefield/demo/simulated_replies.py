@@ -209,7 +209,7 @@ _QUOTED = re.compile(r"\[([0-9a-f]{12}) begins\]\n(.*?)\n\[\1 ends\]", re.DOTALL
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Leans:
+class Biases:
     """How it errs; each a chance from 0 to 1."""
 
     place: float = 0.0  # takes the first, whatever it is
@@ -217,8 +217,8 @@ class Leans:
     noise: float = 0.0  # a mark is off by one
 
 
-def read_leans(text: str) -> Leans:
-    """Leans from ``place=0.3,length=0.2``.
+def read_biases(text: str) -> Biases:
+    """Biases from ``place=0.3,length=0.2``.
 
     Raises
     ------
@@ -226,22 +226,22 @@ def read_leans(text: str) -> Leans:
         A name is unknown, or a value is no chance.
     """
     given = dict(part.split("=", 1) for part in text.split(",") if part)
-    leans = Leans(**{name: float(value) for name, value in given.items()})
-    if not all(0 <= getattr(leans, name) <= 1 for name in Leans.__slots__):
-        raise ValueError(f"leans={text!r}: wanted chances from 0 to 1")
-    return leans
+    biases = Biases(**{name: float(value) for name, value in given.items()})
+    if not all(0 <= getattr(biases, name) <= 1 for name in Biases.__slots__):
+        raise ValueError(f"biases={text!r}: wanted chances from 0 to 1")
+    return biases
 
 
-class SimulatedAssessor:
-    """Knows the exercises' own answers, and so what is right; says it with the leans that were set."""
+class SimulatedJudge:
+    """Knows the exercises' own answers, and so what is right; says it with the biases that were set."""
 
-    def __init__(self, leans: Leans, exercises: tuple[Exercise, ...]) -> None:
-        self._leans = leans
+    def __init__(self, biases: Biases, exercises: tuple[Exercise, ...]) -> None:
+        self._biases = biases
         self._own = {_plain(text) for e in exercises for turn in e.turns for text in turn.answer.values()}
 
     @staticmethod
     def is_asked(prompt: str) -> bool:
-        """Whether a prompt is one for an assessor."""
+        """Whether a prompt is one for a judge."""
         return MARK_WANTED in prompt or CHOICE_WANTED in prompt
 
     def reply(self, prompt: str, seed: int) -> str:
@@ -250,16 +250,16 @@ class SimulatedAssessor:
         rng = random.Random(hashlib.sha256("\0".join([str(seed), *replies]).encode()).digest())
         if CHOICE_WANTED not in prompt:
             mark = GOOD if self._is_right(replies[0]) else POOR
-            if rng.random() < self._leans.noise:
+            if rng.random() < self._biases.noise:
                 mark = mark - 1 if mark == GOOD else mark + rng.choice((-1, 1))
             return f"It was held against the guidance.\nMARK: {mark}"
         return f"Both were held against the guidance.\nBETTER: {self._choice(replies, rng)}"
 
     def _choice(self, replies: list[str], rng: random.Random) -> str:
         one, other = replies
-        if rng.random() < self._leans.place:
+        if rng.random() < self._biases.place:
             return "ONE"
-        if rng.random() < self._leans.length and len(one) != len(other):
+        if rng.random() < self._biases.length and len(one) != len(other):
             return "ONE" if len(one) > len(other) else "TWO"
         good = self._is_right(one), self._is_right(other)
         return "EQUAL" if good[0] == good[1] else "ONE" if good[0] else "TWO"

@@ -11,7 +11,7 @@ from kettlefield import __version__
 from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, TrueLog
 from kettlefield.demo.simulated_engine import Engine, Quirks, Stream
 from kettlefield.demo.simulated_models import Physics
-from kettlefield.demo.simulated_replies import Replier, Reply, SimulatedAssessor, tokens_of
+from kettlefield.demo.simulated_replies import Replier, Reply, SimulatedJudge, tokens_of
 from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
 
 REPORT_EVERY_S = 0.05
@@ -24,7 +24,7 @@ class Settings:
 
     physics: Physics
     replier: Replier
-    assessor: SimulatedAssessor | None  # none: it does not assess
+    judge: SimulatedJudge | None  # none: it does not judge
     card: Path
     level: str
     context_tokens: int
@@ -79,9 +79,9 @@ class SimulatedServer:
             raise RefusedError(400, f"malformed request: {type(err).__name__}") from err
         tokens = self._fitted(tokens_of(prompt))
         cap = min(cap, self._settings.context_tokens - len(tokens))
-        assessor = self._settings.assessor
-        if assessor is not None and assessor.is_asked(prompt):
-            reply = Reply(assessor.reply(prompt, seed))
+        judge = self._settings.judge
+        if judge is not None and judge.is_asked(prompt):
+            reply = Reply(judge.reply(prompt, seed))
         else:
             reply = self._settings.replier.reply(prompt, seed, is_chat=asked.is_chat)
         pieces, reason = _pieces(reply, cap)

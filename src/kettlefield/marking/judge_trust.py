@@ -1,4 +1,4 @@
-"""How far an assessor can be trusted: its leans, how it follows the checks, and whether its marks may be used."""
+"""How far a judge can be trusted: its biases, how it follows the checks, and whether its marks may be used."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -10,7 +10,7 @@ import sqlalchemy as sa
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.marking.blind_replies import Item
 from kettlefield.marking.marks import Agreement, agreement_between, parting_by_checks
-from kettlefield.marking.scale import Choice, Compared, follows_checks, length_lean, place_lean, same_in_both_orders
+from kettlefield.marking.scale import Choice, Compared, follows_checks, length_bias, position_bias, same_in_both_orders
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 
@@ -20,9 +20,9 @@ ALIKE = 1e-9  # scores that differ by less are the same
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Trust:
-    """One assessor, measured before it is believed."""
+    """One judge, measured before it is believed."""
 
-    assessor: str
+    judge: str
     asked: int
     faults: int  # answers that hold neither mark nor choice
     place: Estimate | None  # how much more often the first place wins; 0 without a lean
@@ -36,7 +36,7 @@ class Trust:
 
 
 def trusts(record: Record, items: Sequence[Item], human: Mapping[str, float]) -> tuple[Trust, ...]:
-    """Every assessor that a record holds answers of.
+    """Every judge that a record holds answers of.
 
     Parameters
     ----------
@@ -47,15 +47,15 @@ def trusts(record: Record, items: Sequence[Item], human: Mapping[str, float]) ->
     human : mapping
         Item -> mean of the human marks.
     """
-    table = schema.assessment
+    table = schema.judgement
     with record.reading() as connection:
         rows = connection.execute(sa.select(table).order_by(table.c.id)).all()
     by_digest = {item.digest: item for item in items}
-    names = dict.fromkeys(row.assessor for row in rows)
-    return tuple(_trust(name, [row for row in rows if row.assessor == name], by_digest, human) for name in names)
+    names = dict.fromkeys(row.judge for row in rows)
+    return tuple(_trust(name, [row for row in rows if row.judge == name], by_digest, human) for name in names)
 
 
-def _trust(assessor: str, rows: Sequence[sa.Row[Any]], items: Mapping[str, Item], human: Mapping[str, float]) -> Trust:
+def _trust(judge: str, rows: Sequence[sa.Row[Any]], items: Mapping[str, Item], human: Mapping[str, float]) -> Trust:
     singles: dict[str, list[int]] = {}
     compared: list[Compared] = []
     orders: dict[tuple[str, str, int], Choice] = {}
@@ -80,16 +80,16 @@ def _trust(assessor: str, rows: Sequence[sa.Row[Any]], items: Mapping[str, Item]
     ]
     marks = {item: float(np.mean(values)) for item, values in singles.items()}
     return Trust(
-        assessor=assessor,
+        judge=judge,
         asked=len(rows),
         faults=sum(bool(row.fault) for row in rows),
-        place=place_lean(compared),
-        length=length_lean(compared),
+        place=position_bias(compared),
+        length=length_bias(compared),
         both_orders=same_in_both_orders(both),
         follows=follows_checks(compared),
         parting=parting_by_checks(list(items.values()), marks),
         same_again=same_in_both_orders(_again(singles)),
-        with_people=agreement_between(assessor, "people", marks, human),
+        with_people=agreement_between(judge, "people", marks, human),
         marks=marks,
     )
 
@@ -107,7 +107,7 @@ def _again(singles: Mapping[str, Sequence[int]]) -> list[tuple[Choice, Choice]]:
 
 
 def why_not_used(trust: Trust, wanted: float) -> str:
-    """Why an assessor's marks are shown and not used; empty when they may be used.
+    """Why a judge's marks are shown and not used; empty when they may be used.
 
     The lower end of its agreement with people must clear what the plan wants: without people's marks on the
     same replies, nothing does.

@@ -24,8 +24,8 @@ class MarkedCandidate:
     candidate: str
     marked: int  # trials whose reply people marked
     mean_mark: Estimate | None  # of people, 0 to 4
-    assessed: int  # trials whose reply an assessor marked
-    mean_assessment: Estimate | None  # 0 to 4
+    judged: int  # trials whose reply a judge marked
+    mean_judgement: Estimate | None  # 0 to 4
     checks_score: Estimate | None  # 0 to 1
     marked_score: Estimate | None  # 0 to 1: with the plan's weights
 
@@ -40,14 +40,14 @@ class Marking:
     agreements: tuple[Agreement, ...]
     by_checks: Estimate | None  # how people's marks part what passes from what fails
     trusts: tuple[Trust, ...]
-    unused: Mapping[str, str]  # assessor -> why its marks are shown and not used
-    trials: pd.DataFrame  # those that count, with the columns mark and assessment
+    unused: Mapping[str, str]  # judge -> why its marks are shown and not used
+    trials: pd.DataFrame  # those that count, with the columns mark and judgement
     candidates: tuple[MarkedCandidate, ...]
 
     @property
     def weights_used(self) -> Weights:
-        """The plan's weights; an assessor that cannot be trusted weighs nothing."""
-        return self.weights.without_assessor() if self.unused else self.weights
+        """The plan's weights; a judge that cannot be trusted weighs nothing."""
+        return self.weights.without_judge() if self.unused else self.weights
 
     @property
     def is_empty(self) -> bool:
@@ -61,9 +61,9 @@ def read_marking(record: Record, weights: Weights) -> Marking:
     marks = standing_marks(record)
     human = mean_marks(marks)
     found = trusts(record, items, human)
-    unused = {trust.assessor: why for trust in found if (why := why_not_used(trust, weights.agreement_at_least))}
+    unused = {trust.judge: why for trust in found if (why := why_not_used(trust, weights.agreement_at_least))}
     trials = with_marks(counted_trials(trials_frame(record)), items, human, found)
-    usable = weights.without_assessor() if unused else weights
+    usable = weights.without_judge() if unused else weights
     return Marking(
         weights=weights,
         items=items,
@@ -78,17 +78,17 @@ def read_marking(record: Record, weights: Weights) -> Marking:
 
 
 def with_marks(
-    counted: pd.DataFrame, items: Sequence[Item], human: Mapping[str, float], assessors: Sequence[Trust]
+    counted: pd.DataFrame, items: Sequence[Item], human: Mapping[str, float], judges: Sequence[Trust]
 ) -> pd.DataFrame:
-    """Trials with the columns ``mark`` and ``assessment``, 0 to 4, empty where there is none."""
+    """Trials with the columns ``mark`` and ``judgement``, 0 to 4, empty where there is none."""
     item_of = {trial: item.digest for item in items for trial in item.trials}
     digests = counted["id"].map(item_of)
     means: dict[str, list[float]] = {}
-    for trust in assessors:
+    for trust in judges:
         for item, mark in trust.marks.items():
             means.setdefault(item, []).append(mark)
-    assessed = {item: float(np.mean(values)) for item, values in means.items()}
-    return counted.assign(mark=digests.map(human).astype(float), assessment=digests.map(assessed).astype(float))
+    judged = {item: float(np.mean(values)) for item, values in means.items()}
+    return counted.assign(mark=digests.map(human).astype(float), judgement=digests.map(judged).astype(float))
 
 
 def mixed_scores(trials: pd.DataFrame, weights: Weights) -> pd.Series:
@@ -96,11 +96,11 @@ def mixed_scores(trials: pd.DataFrame, weights: Weights) -> pd.Series:
 
     A mark that a trial does not have leaves its weight to the checks.
     """
-    mark, assessment = trials["mark"] / HIGHEST, trials["assessment"] / HIGHEST
+    mark, judgement = trials["mark"] / HIGHEST, trials["judgement"] / HIGHEST
     by_people = weights.people * mark.notna()
-    by_assessor = weights.assessor * assessment.notna()
-    rest = 1 - by_people - by_assessor
-    found: pd.Series = rest * trials["score"] + by_people * mark.fillna(0) + by_assessor * assessment.fillna(0)
+    by_judge = weights.judge * judgement.notna()
+    rest = 1 - by_people - by_judge
+    found: pd.Series = rest * trials["score"] + by_people * mark.fillna(0) + by_judge * judgement.fillna(0)
     return found
 
 
@@ -109,8 +109,8 @@ def _candidate(name: str, trials: pd.DataFrame, weights: Weights) -> MarkedCandi
         candidate=name,
         marked=int(trials["mark"].notna().sum()),
         mean_mark=mean_by_exercise(trials, trials["mark"], most=HIGHEST),
-        assessed=int(trials["assessment"].notna().sum()),
-        mean_assessment=mean_by_exercise(trials, trials["assessment"], most=HIGHEST),
+        judged=int(trials["judgement"].notna().sum()),
+        mean_judgement=mean_by_exercise(trials, trials["judgement"], most=HIGHEST),
         checks_score=mean_by_exercise(trials, trials["score"]),
         marked_score=mean_by_exercise(trials, mixed_scores(trials, weights)),
     )

@@ -93,7 +93,7 @@ async def _served(folder: Path) -> AsyncIterator[str]:
         raise RigError(f"the little model could not be written: {message.decode()}", "calibrate --real", "Try again.")
     command = ("{python}", "-m", "kettlefield.demo.little", "--weights", "{weights}", "--port", "{port}")
     launch = Launch(
-        command=(*command, "--slots", str(max(REAL_STREAMS)), "--true-log", "true.jsonl"),
+        command=(*command, "--concurrency", str(max(REAL_STREAMS)), "--true-log", "true.jsonl"),
         fields={"weights": "little.gguf"},
         ready_paths=("/health",),
         ready_within_s=30,
@@ -122,8 +122,8 @@ class StreamError(msgspec.Struct, frozen=True, kw_only=True):
     bias_s: float  # mean over all events
     first_p50_s: float  # of a reply's first event
     first_p99_s: float
-    gap_p50_s: float  # size of the error of a gap between two events
-    gap_p99_s: float
+    itl_p50_s: float  # size of the error of a gap between two events
+    itl_p99_s: float
     event_p99_s: float  # of any event
     cpu_share: float  # of one core, all of this process
     resident_bytes: int  # of this process, when it was done
@@ -266,8 +266,8 @@ async def _one(count: int, asking: Awaitable[Found]) -> StreamError:
         bias_s=float(np.mean(lags)),
         first_p50_s=quantile(firsts, 0.5),
         first_p99_s=quantile(firsts, 0.99),
-        gap_p50_s=quantile(gaps, 0.5),
-        gap_p99_s=quantile(gaps, 0.99),
+        itl_p50_s=quantile(gaps, 0.5),
+        itl_p99_s=quantile(gaps, 0.99),
         event_p99_s=quantile(lags, 0.99),
         cpu_share=cpu / lasted,
         resident_bytes=int(psutil.Process(os.getpid()).memory_info().rss),

@@ -77,8 +77,8 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict
                     yield Ended(name=LATENCY, why=exchange.fault, facts={"points": reasons})
                     return
                 figures = read_figures(exchange.trace)
-                firsts += [figures.first_token_s] if figures.first_token_s else []
-                rates += [figures.decode_rate_tps] if figures.decode_rate_tps else []
+                firsts += [figures.ttft_s] if figures.ttft_s else []
+                rates += [figures.decode_tps] if figures.decode_tps else []
                 if is_precise(firsts, grid.precision) and is_precise(rates, grid.precision):
                     reasons[point_name(point)] = PRECISE
                     break

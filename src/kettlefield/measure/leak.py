@@ -1,6 +1,6 @@
 """Many alike requests one after the other: does memory grow with each?"""
 
-from kettlefield.measure.concurrency import LOAD_TOKENS
+from kettlefield.measure.closed_loop import LOAD_TOKENS
 from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed
 
 LEAK = "leak"

@@ -2,7 +2,7 @@
 
 from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed, lead
 
-CACHE, CACHED, UNCACHED = "cache", "cached", "uncached"
+PROMPT_CACHE, CACHED, UNCACHED = "prompt_cache", "cached", "uncached"
 PROMPT_TOKENS = 1024
 
 
@@ -11,13 +11,13 @@ async def time_cached(bench: Bench, prompts: int, *, window: int, reply_tokens: 
     tokens = min(PROMPT_TOKENS, window // 2)
     for _ in range(prompts):
         if bench.budget.is_spent:
-            yield Ended(name=CACHE, why=BUDGET)
+            yield Ended(name=PROMPT_CACHE, why=BUDGET)
             return
         text = lead() + bench.filler(tokens)
         for purpose in (UNCACHED, CACHED):
             exchange = await bench.ask(text, reply_tokens, unique=False)
             yield Timed(purpose=purpose, exchange=exchange, point={"prompt_tokens": tokens})
             if exchange.fault is not None:
-                yield Ended(name=CACHE, why=exchange.fault)
+                yield Ended(name=PROMPT_CACHE, why=exchange.fault)
                 return
-    yield Ended(name=CACHE, why=DONE)
+    yield Ended(name=PROMPT_CACHE, why=DONE)

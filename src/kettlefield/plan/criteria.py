@@ -10,6 +10,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.measures import MEASURES, PROPERTIES, Measure, Unit, belongs
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import as_sentence
+from kettlefield.core.renames import current_plan, new_measure
 from kettlefield.core.units import parse_duration, parse_size
 from kettlefield.marking.scale import Weights
 from kettlefield.plan import tables
@@ -53,7 +54,7 @@ def terms_of_text(text: str, where: Path) -> Terms:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as err:
         raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
-    written = to_struct(data, tables.PlanFile, where)
+    written = to_struct(current_plan(data), tables.PlanFile, where)
     budget = written.rig.memory_budget
     criteria = read_criteria(written.criterion, where)
     check_evidence(criteria, str(where))
@@ -68,7 +69,9 @@ def terms_of_text(text: str, where: Path) -> Terms:
 def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
     measure = MEASURES.get(entry.measure)
     if measure is None:
-        raise InputError(f'unknown measure "{entry.measure}"', where, nearest(entry.measure, list(MEASURES)))
+        now = new_measure(entry.measure)
+        hint = f'It is called "{now}" now.' if now in MEASURES else nearest(entry.measure, list(MEASURES))
+        raise InputError(f'unknown measure "{entry.measure}"', where, hint)
     if NOT_SET in (entry.at_least, entry.at_most):
         raise InputError(
             f"{entry.measure} is not set yet",
@@ -114,7 +117,7 @@ def _check_narrowing(entry: tables.CriterionTable, measure: Measure, where: str)
     if unknown is not None:
         raise InputError(f'among has unknown key "{unknown}"', where, nearest(unknown, list(PROPERTIES)))
     if entry.at_depth is not None and (measure.field is None or entry.at_depth < 1):
-        hint = "It is a number of tokens, for a quantile of first_token_s or decode_rate_tps."
+        hint = "It is a number of tokens, for a quantile of ttft_s or decode_tps."
         raise InputError(f"at_depth = {entry.at_depth} is not for {measure.name}", where, hint)
     if (measure.name == "outcome_count") != bool(entry.outcomes):
         raise InputError(

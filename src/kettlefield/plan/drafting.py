@@ -163,8 +163,8 @@ def _server(command: Sequence[str] | None, context: int) -> str:
         f"\n[server]\n{note}{_toml(command=words)}"
         f"# tokens: the longest of {', '.join(map(str, CONTEXTS))} that all candidates have and can afford\n"
         f"context = {context}\n"
-        "cache_bits = 16  # of a key or value element; {cache_bits} puts it into the command\n"
-        "slots = 1  # requests that the server takes at once; {slots} puts it into the command\n"
+        "kv_bits = 16  # of a key or value element; {kv_bits} puts it into the command\n"
+        "concurrency = 1  # requests that the server takes at once; {concurrency} puts it into the command\n"
     )
 
 
@@ -185,17 +185,17 @@ max_tokens = {max_tokens}
 requests = 60  # enough to bound p95 at one-sided 95 %
 reply_tokens = 128
 cold_load = true  # the load from the disk, beside the one from memory
-# cached = 10                                 # prompts asked twice: what the server's prompt cache saves
+# prompt_cache = 10                           # prompts asked twice: what the server's prompt cache saves
 # [speed.depth]
 # tokens = [1024, 4096, 16384]                # first token and decode rate as the context fills
-# [speed.clients]
-# counts = [1, 2, 4, 8]                       # several clients at once, and the knee
-# [speed.arrivals]
-# first_token = "2 s"                         # capacity: the rate at which p95 stays below this
+# [speed.closed_loop]
+# concurrency = [1, 2, 4, 8]                       # several clients at once, and the saturation
+# [speed.open_loop]
+# ttft = "2 s"                         # capacity: the rate at which p95 stays below this
 
 [grading]
 samples = 2  # seeds an exercise is asked with
-in_flight = 1
+concurrent_trials = 1
 """
 
 _CRITERIA = """
@@ -210,11 +210,11 @@ at_least = "NOT SET"  # a share from 0 to 1; the lower bound must reach it
 # margin = 0.05                       # the drop that is accepted
 
 [[criterion]]
-measure = "first_token_s.p95"
+measure = "ttft_s.p95"
 at_most = "NOT SET"  # such as "800 ms"
 
 [[criterion]]
-measure = "decode_rate_tps.p10"
+measure = "decode_tps.p10"
 at_least = "NOT SET"  # such as "20 tokens/s"
 
 [[criterion]]

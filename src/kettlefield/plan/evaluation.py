@@ -4,7 +4,7 @@ from kettlefield.decision.provenance import conditions_of
 from kettlefield.decision.verdict import Decision, reach_verdicts, recommendations
 from kettlefield.plan.criteria import Terms, terms_of_text
 from kettlefield.record.store import Record
-from kettlefield.results.comparison import contrast
+from kettlefield.results.comparison import compare
 from kettlefield.results.frames import campaign_facts
 
 
@@ -25,7 +25,7 @@ def decide(record: Record, *, terms: Terms | None = None) -> Decision:
     """
     facts = campaign_facts(record)
     terms = terms or terms_of_text(facts["plan_text"], record.path)
-    table = contrast(record)
+    table = compare(record)
     verdicts = reach_verdicts(record, table, terms.criteria, terms.weights)
     choices = recommendations(table, verdicts)
     return Decision(

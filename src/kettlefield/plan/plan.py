@@ -14,7 +14,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.marking.scale import Weights
 from kettlefield.plan import tables
 from kettlefield.plan.criteria import check_against_plan, read_criteria
-from kettlefield.plan.tables import Assessor, check_evidence, read_assessor, read_weights
+from kettlefield.plan.tables import Judge, check_evidence, read_judge, read_weights
 from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct
 
 MOST_WEIGHT = 1000.0
@@ -64,7 +64,7 @@ class Plan:
     conditions: tuple[str, ...]  # under which an approval holds
     digest: str  # of the file's text
     weights: Weights  # of marks
-    assessor: Assessor | None  # a second model that marks replies
+    judge: Judge | None  # a second model that marks replies
     parts: dict[str, str]  # digest of each part that a running campaign must not see changed
 
     @property
@@ -97,7 +97,7 @@ def read_plan(path: Path) -> Plan:
         **{name: data.get(name) for name in tables.OVERRIDABLE},
         "criterion": data.get("criterion"),
         # left out where the plan does not have them, as plans of older records do not
-        **{name: data[name] for name in ("conditions", "marking", "assessor") if name in data},
+        **{name: data[name] for name in ("conditions", "marking", "judge") if name in data},
         **{
             f"candidate {candidate.name}": {
                 **candidate.settings(),
@@ -124,7 +124,7 @@ def read_plan(path: Path) -> Plan:
         conditions=written.conditions,
         digest=_digest(text),
         weights=read_weights(written, str(path)),
-        assessor=read_assessor(written, path),
+        judge=read_judge(written, path),
         parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()},
     )
 
@@ -263,11 +263,11 @@ def _bounds(candidate: Candidate) -> tuple[tuple[str, float, float], ...]:
         ("leak_requests", candidate.memory.leak_requests, 0),
         ("sample_every", candidate.memory.sample_every, 0.005),
         ("samples", candidate.grading.samples, 1),
-        ("in_flight", candidate.grading.in_flight, 1),
+        ("concurrent_trials", candidate.grading.concurrent_trials, 1),
         ("fault_retries", candidate.grading.fault_retries, 0),
         ("repair_turns", candidate.grading.repair_turns, 0),
         ("temperature", candidate.sampling.temperature, 0),
-        ("slots", server.slots, 1),
+        ("concurrency", server.concurrency, 1),
     )
 
 
@@ -292,16 +292,16 @@ def _speed_bounds(speed: tables.SpeedTable) -> tuple[tuple[str, float, float], .
         *(("prompt_tokens", length, 1) for length in speed.prompt_tokens),
         *(("reply_tokens", length, 2) for length in speed.reply_lengths),
         ("warm_up", speed.warm_up, 0),
-        ("cached", speed.cached, 0),
+        ("prompt_cache", speed.prompt_cache, 0),
         *(("depth.tokens", depth, 1) for depth in speed.depth.tokens),
         ("depth.repeats", speed.depth.repeats, 1),
         ("depth.system_tokens", speed.depth.system_tokens, 0),
-        *(("clients.counts", count, 1) for count in speed.clients.counts),
-        ("clients.requests", speed.clients.requests, 1),
-        ("arrivals.first_token", 1 if speed.arrivals.first_token is None else speed.arrivals.first_token, 0.001),
-        ("arrivals.lasting", speed.arrivals.lasting, 0.1),
-        ("arrivals.tries", speed.arrivals.tries, 1),
-        ("arrivals.per_engineer_hour", speed.arrivals.per_engineer_hour, 0.001),
+        *(("closed_loop.concurrency", count, 1) for count in speed.closed_loop.concurrency),
+        ("closed_loop.requests", speed.closed_loop.requests, 1),
+        ("open_loop.ttft", 1 if speed.open_loop.ttft is None else speed.open_loop.ttft, 0.001),
+        ("open_loop.lasting", speed.open_loop.lasting, 0.1),
+        ("open_loop.tries", speed.open_loop.tries, 1),
+        ("open_loop.requests_per_engineer_hour", speed.open_loop.requests_per_engineer_hour or 1.0, 0.001),
     )
 
 

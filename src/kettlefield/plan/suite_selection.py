@@ -22,6 +22,8 @@ from kettlefield.suite.loader import combine, find_suite, load_suite
 class Share:
     """One suite's part in a campaign."""
 
+    name: str
+    seed: int
     label: str  # with what sets its results apart: its seed, its selection
     weight: float  # of its pass rate in the candidate's, beside those of the others
     exercises: tuple[Exercise, ...]
@@ -75,7 +77,7 @@ def _put_together(plan: Plan) -> Asked:
     suites = [_load(chosen, plan.folder) for chosen in plan.suites]
     if len(suites) == 1:
         (suite,) = suites
-        share = Share(label=suite.label, weight=1.0, exercises=suite.exercises)
+        share = Share(name=suite.name, seed=suite.seed, label=suite.label, weight=1.0, exercises=suite.exercises)
         return Asked(shares=(share,), digest=suite.digest, label=suite.label)
     names = [suite.name + (f":{suite.seed}" if suite.seed else "") for suite in suites]
     double = next((name for name in names if names.count(name) > 1), None)
@@ -84,6 +86,8 @@ def _put_together(plan: Plan) -> Asked:
         raise InputError(f"two suites are called {double}", f"{plan.path} [suite]", hint)
     shares = tuple(
         Share(
+            name=suite.name,
+            seed=suite.seed,
             label=suite.label,
             weight=chosen.weight,
             exercises=tuple(msgspec.structs.replace(e, id=f"{name}/{e.id}") for e in suite.exercises),

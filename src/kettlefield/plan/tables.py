@@ -31,7 +31,7 @@ class RigTable(_Table, frozen=True, kw_only=True):
 class ServerTable(_Table, frozen=True, kw_only=True):
     """``[server]``: how each candidate's server is started and spoken to."""
 
-    command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {cache_bits} {slots} {python}
+    command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {kv_bits} {concurrency} {python}
     url: str | None = None  # attach to a running server instead
     key_from: str | None = None  # the environment variable that holds its key; the key itself is never written down
     protocol: Literal["http", "stdio"] = "http"
@@ -41,8 +41,8 @@ class ServerTable(_Table, frozen=True, kw_only=True):
     ready_paths: tuple[str, ...] = ("/health", "/v1/models")
     reply_within: Duration = Duration(300)
     served_model: str = "default"  # the model name put into requests
-    cache_bits: Literal[16, 8, 4] = 16  # of a key or value element; for {cache_bits} in the command, and for sizing
-    slots: int = 1  # requests that the server takes at once; for {slots}, and for sizing
+    kv_bits: Literal[16, 8, 4] = 16  # of a key or value element; for {kv_bits} in the command, and for sizing
+    concurrency: int = 1  # requests that the server takes at once; for {concurrency}, and for sizing
 
 
 class PromptingTable(_Table, frozen=True, kw_only=True):
@@ -50,7 +50,7 @@ class PromptingTable(_Table, frozen=True, kw_only=True):
 
     style: Literal["chat", "continuation", "infill"] = "chat"
     infill_markers: tuple[str, ...] = ()  # prefix, suffix, middle: how the model marks them
-    guard: bool = True  # a short known exchange at the start tells a wrong prompt style
+    preflight: bool = True  # a short known exchange at the start tells a wrong prompt style
     system: str = ""
     environment_line: bool = True  # name the language's version, so that an old one is not blamed on the model
 
@@ -80,21 +80,21 @@ class DepthTable(_Table, frozen=True, kw_only=True):
     system_tokens: int = 0  # also under a system prompt so long, as coding agents send; 0: not
 
 
-class ClientsTable(_Table, frozen=True, kw_only=True):
-    """``[speed.clients]``: so many clients at once, each asking again when it has its reply."""
+class ClosedLoopTable(_Table, frozen=True, kw_only=True):
+    """``[speed.closed_loop]``: so many clients at once, each asking again when it has its reply."""
 
-    counts: tuple[int, ...] = ()  # such as [1, 2, 4, 8]; none: not measured
-    requests: int = 3  # of each client
+    concurrency: tuple[int, ...] = ()  # such as [1, 2, 4, 8]; none: not measured
+    requests: int = 3  # at each place in the loop
 
 
-class ArrivalsTable(_Table, frozen=True, kw_only=True):
-    """``[speed.arrivals]``: requests that arrive at random; the highest rate at which the limits hold is sought."""
+class OpenLoopTable(_Table, frozen=True, kw_only=True):
+    """``[speed.open_loop]``: requests that arrive at random; finds the highest rate at which the limits hold."""
 
-    first_token: Duration | None = None  # limit of p95, from the scheduled moment; none: not measured
+    ttft: Duration | None = None  # limit of p95, from the scheduled moment; none: not measured
     decode: float = 0.0  # tokens/s: limit of p10
     lasting: Duration = Duration(20)  # arrivals at each rate
     tries: int = 7  # rates tried at the most
-    per_engineer_hour: float = 12.0  # requests: how many engineers the capacity serves
+    requests_per_engineer_hour: float | None = None  # none: capacity is given in requests a second only
 
 
 class SpeedTable(_Table, frozen=True, kw_only=True):
@@ -106,11 +106,11 @@ class SpeedTable(_Table, frozen=True, kw_only=True):
     warm_up: int = 2  # at the least; goes on until first-token times settle
     precision: float = 0.0  # stop when the medians' intervals are within this fraction; 0: never early
     budget: Duration = Duration(1800)  # of the whole part, for one candidate
-    cached: int = 0  # prompts asked twice, to time a prompt that the server has cached
+    prompt_cache: int = 0  # prompts asked twice, to time one that is in the prompt cache
     cold_load: bool = False  # time a load from the disk before the one that is used
     depth: DepthTable = DepthTable()
-    clients: ClientsTable = ClientsTable()
-    arrivals: ArrivalsTable = ArrivalsTable()
+    closed_loop: ClosedLoopTable = ClosedLoopTable()
+    open_loop: OpenLoopTable = OpenLoopTable()
 
     @property
     def reply_lengths(self) -> tuple[int, ...]:
@@ -131,7 +131,7 @@ class GradingTable(_Table, frozen=True, kw_only=True):
     """``[grading]``: how often and how wide the suite is asked."""
 
     samples: int = 1  # for each exercise, each with a seed of its own
-    in_flight: int = 1  # exercises asked at once; latency figures come from [speed] alone
+    concurrent_trials: int = 1  # exercises asked at once; latency figures come from [speed] alone
     repair_turns: int = 0  # after a failed attempt the error is sent back, so often at the most
     fault_retries: int = 1  # for a fault of server or rig, before it is recorded
 
@@ -142,8 +142,8 @@ class MarkingTable(_Table, frozen=True, kw_only=True):
     weight: float = 0.0  # share of a reply's score that its mark makes up; 0: shown only
 
 
-class AssessorTable(_Table, frozen=True, kw_only=True):
-    """``[assessor]``: a second model that marks replies; shown, and used only as far as it agrees with people."""
+class JudgeTable(_Table, frozen=True, kw_only=True):
+    """``[judge]``: a second model that marks replies; shown, and used only as far as it agrees with people."""
 
     model: str
     level: str = "as served"
@@ -239,18 +239,18 @@ class PlanFile(_Table, frozen=True, kw_only=True):
     memory: MemoryTable = MemoryTable()
     grading: GradingTable = GradingTable()
     marking: MarkingTable = MarkingTable()
-    assessor: AssessorTable | None = None
+    judge: JudgeTable | None = None
 
 
 MARKED = "marked_score"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Assessor:
+class Judge:
     """The second model, as the plan has it."""
 
     name: str  # model@level
-    table: AssessorTable
+    table: JudgeTable
     weights: Path | None
 
 
@@ -262,34 +262,32 @@ def read_weights(written: PlanFile, where: str) -> Weights:
     InputError
         They are out of range, or together more than the checks.
     """
-    assessor = written.assessor
+    judge = written.judge
     weights = Weights(
         people=written.marking.weight,
-        assessor=assessor.weight if assessor is not None else 0.0,
-        agreement_at_least=assessor.agreement_at_least if assessor is not None else 0.0,
+        judge=judge.weight if judge is not None else 0.0,
+        agreement_at_least=judge.agreement_at_least if judge is not None else 0.0,
     )
-    for name, share in (("[marking] weight", weights.people), ("[assessor] weight", weights.assessor)):
+    for name, share in (("[marking] weight", weights.people), ("[judge] weight", weights.judge)):
         if not 0 <= share <= MOST_WEIGHT:
             raise InputError(f"is {share:g}", f"{where} {name}", f"Write a share from 0 to {MOST_WEIGHT:g}.")
-    if weights.people + weights.assessor > MOST_WEIGHT:
+    if weights.people + weights.judge > MOST_WEIGHT:
         hint = f"Together at most {MOST_WEIGHT:g}: the checks stay the greater part."
-        raise InputError(f"marks weigh {weights.people + weights.assessor:g} of a score", where, hint)
+        raise InputError(f"marks weigh {weights.people + weights.judge:g} of a score", where, hint)
     if not 0 <= weights.agreement_at_least <= 1:
-        raise InputError(
-            f"is {weights.agreement_at_least:g}", f"{where} [assessor] agreement_at_least", "Write 0 to 1."
-        )
+        raise InputError(f"is {weights.agreement_at_least:g}", f"{where} [judge] agreement_at_least", "Write 0 to 1.")
     return weights
 
 
-def read_assessor(written: PlanFile, path: Path) -> Assessor | None:
-    """The plan's assessor, if it has one.
+def read_judge(written: PlanFile, path: Path) -> Judge | None:
+    """The plan's judge, if it has one.
 
     Raises
     ------
     InputError
         It cannot be asked as the plan has it.
     """
-    table, where = written.assessor, f"{path} [assessor]"
+    table, where = written.judge, f"{path} [judge]"
     if table is None:
         return None
     if not table.server.command and table.server.url is None:
@@ -307,7 +305,7 @@ def read_assessor(written: PlanFile, path: Path) -> Assessor | None:
         raise InputError(
             f"{table.model} is a candidate too", where, "Nobody marks its own replies: name another model."
         )
-    return Assessor(name=f"{table.model}@{table.level}", table=table, weights=weights)
+    return Judge(name=f"{table.model}@{table.level}", table=table, weights=weights)
 
 
 def check_evidence(criteria: tuple[Criterion, ...], where: str) -> None:

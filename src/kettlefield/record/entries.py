@@ -41,6 +41,9 @@ class ExerciseEntry:
     suite: str  # label
     weight: float  # of its suite's pass rate in the candidate's
     varies: bool  # another seed asks something else
+    suite_name: str | None = None  # of its suite, whatever the seed
+    suite_seed: int | None = None
+    own_id: str | None = None  # its id within its suite
     not_measured: str | None = None  # why it cannot be asked on this rig
     guidance: str | None = None  # for those who mark its replies
 
@@ -85,7 +88,7 @@ class ExchangeEntry:
     session_id: int
     purpose: str
     asked_at: float
-    in_flight: int
+    concurrency: int
     messages: tuple[dict[str, str], ...]
     sampling: dict[str, object]
     reply: str
@@ -161,6 +164,7 @@ class MemoryEntry:
 
     session_id: int
     phase: str
+    concurrency: int | None = None  # requests in flight during it; None: not one count alone
     samples: int
     host_peak_bytes: int
     accelerator_peak_bytes: int
@@ -197,10 +201,10 @@ class MarkEntry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class AssessmentEntry:
-    """An assessor's answer on one reply, or on two."""
+class JudgementEntry:
+    """A judge's answer on one reply, or on two."""
 
-    assessor: str
+    judge: str
     exercise_id: str
     first_item: str
     second_item: str | None
@@ -224,6 +228,7 @@ class SignatureEntry:
     results_digest: str
     previous_digest: str
     digest: str
+    format: int | None = None  # of the record when it was signed; None: 7 or older
 
 
 def inserted(connection: sa.Connection, table: sa.Table, row: dict[str, Any]) -> int:
@@ -266,7 +271,7 @@ def put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
         "scheduled_lag_s": entry.scheduled_lag_s,
         "memory_bytes": entry.memory_bytes,
         "asked_at": entry.asked_at,
-        "in_flight": entry.in_flight,
+        "concurrency": entry.concurrency,
         "prompt_id": _put_prompt(connection, entry.messages),
         "sampling": json.dumps(entry.sampling),
         "reply": pack_text(entry.reply),

@@ -1,13 +1,15 @@
 """The record's tables. Times are seconds, sizes bytes; a figure that was not measured is NULL.
 
-History of the format:
+History of the format (``migrations/`` brings an older record to the newest one):
 1: first format.
 2: attempts tell their scripted turn, trials their outcome without repair turns.
 3: exercises tell their suite and its weight, timed requests their procedure and point, phases their energy.
 4: signatures.
 5: candidates tell whether they are a baseline, sessions which program served.
-6: exercises tell why they are not measured and how their replies are marked; pictures of pages, marks, assessments.
+6: exercises tell why they are not measured and how their replies are marked; pictures of pages, marks, judgements.
 7: sessions tell which settings the server took and what its processes had loaded; what was measured again is marked.
+8: columns have the trade's names; which server is simulated, an exercise's own suite and seed, and how many requests
+   a memory phase had at once are columns.
 """
 
 from typing import Any
@@ -15,7 +17,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy import Boolean, Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, UniqueConstraint
 
-SCHEMA_VERSION = 7
+FORMAT = 8
 metadata = MetaData()
 
 
@@ -37,6 +39,9 @@ def _id() -> Column[int]:
 def _of(table: str) -> Column[int]:
     return Column(f"{table}_id", Integer, ForeignKey(f"{table}.id"), nullable=False, index=True)
 
+
+# the format, where Alembic keeps it
+format_version = Table("alembic_version", metadata, Column("version_num", String, primary_key=True))
 
 meta = Table("meta", metadata, Column("key", String, primary_key=True), Column("value", String, nullable=False))
 
@@ -68,6 +73,9 @@ exercise = Table(
     Column("suite", String, nullable=False),  # label of the suite that it is of
     Column("weight", Float, nullable=False),  # of its suite's pass rate in the candidate's, beside other suites
     Column("varies", Boolean, nullable=False),  # another seed asks something else
+    Column("suite_name", String),  # of its suite, whatever the seed; none: the record is older than this column
+    Column("suite_seed", Integer),
+    Column("own_id", String),  # its id within its suite
     Column("not_measured", String),  # why it cannot be asked on this rig; none: it can
     Column("guidance", String),  # for those who mark its replies; none: the general one
 )
@@ -85,7 +93,7 @@ candidate = Table(
     Column("weights_path", String),
     Column("weights_bytes", Integer),
     Column("weights_sha256", String),
-    Column("weights_facts", String, nullable=False),  # JSON: what the header says, and what it foretells
+    Column("weights_facts", String, nullable=False),  # JSON: what the header says, and what it predicts
 )
 
 session = Table(
@@ -98,6 +106,7 @@ session = Table(
     Column("url", String, nullable=False),
     Column("program", String),  # JSON: path and sha256 of the command's program; none: attached by url
     Column("description", String, nullable=False),  # what the server says of itself
+    Column("simulated", Boolean),  # it says that it is a simulated one
     Column("preflight", String),  # JSON: neutral settings that were sent, and those left at an unknown default
     Column("loaded", String),  # JSON: files and packages that its processes had loaded, with digests
     Column("load_kind", String, nullable=False),  # "as found", "cold" (its pages were dropped before), "warm"
@@ -122,14 +131,14 @@ exchange = Table(
     _id(),
     _of("candidate"),
     _of("session"),
-    Column("purpose", String, nullable=False),  # "guard", "warm-up", "answer", or the procedure that timed it
+    Column("purpose", String, nullable=False),  # "preflight", "warm-up", "answer", or the procedure that timed it
     Column("point", String),  # JSON: what of the procedure, such as its depth; none outside one
     Column("superseded_at", Float),  # measured again then, seconds since the epoch; none: it counts
     Column("disturbed", String),  # why this sample is not like the others; none: it was not
     Column("memory_bytes", Integer),  # host and accelerator together, when a timed request ended
     Column("scheduled_lag_s", Float),  # sent so much after its scheduled moment; none: it had none
     Column("asked_at", Float, nullable=False),
-    Column("in_flight", Integer, nullable=False),  # most requests under way at once, this one included
+    Column("concurrency", Integer, nullable=False),  # most requests under way at once, this one included
     _of("prompt"),
     Column("sampling", String, nullable=False),  # JSON, as sent
     Column("reply", LargeBinary, nullable=False),  # zlib over UTF-8
@@ -142,15 +151,15 @@ exchange = Table(
     Column("events", Integer, nullable=False),  # with text
     Column("thinking_tokens", Integer, nullable=False),  # of the completion tokens
     Column("packed", Boolean, nullable=False),  # several tokens an event
-    Column("first_token_s", Float),
-    Column("first_answer_token_s", Float),
+    Column("ttft_s", Float),
+    Column("answer_ttft_s", Float),
     Column("finished_s", Float, nullable=False),
-    Column("decode_rate_tps", Float),
-    Column("prefill_rate_tps", Float),
-    Column("gap_p50_s", Float),
-    Column("gap_p95_s", Float),
-    Column("gap_p99_s", Float),
-    Column("gap_max_s", Float),
+    Column("decode_tps", Float),
+    Column("prefill_tps", Float),
+    Column("itl_p50_s", Float),
+    Column("itl_p95_s", Float),
+    Column("itl_p99_s", Float),
+    Column("itl_max_s", Float),
     Column("stamps", LargeBinary, nullable=False),  # every arrival, packed: see packing.py
 )
 
@@ -225,12 +234,12 @@ mark = Table(
     Column("via", String, nullable=False),  # "terminal" or "sheet"
 )
 
-assessment = Table(
-    "assessment",
+judgement = Table(
+    "judgement",
     metadata,
     _id(),
     Column("at", Float, nullable=False),
-    Column("assessor", String, nullable=False),
+    Column("judge", String, nullable=False),
     Column("exercise_id", String, ForeignKey("exercise.id"), nullable=False),
     Column("first_item", String, nullable=False),
     Column("second_item", String),  # none: one item was marked by itself
@@ -239,7 +248,7 @@ assessment = Table(
     Column("choice", String),  # "first", "second" or "equal", of a pair
     Column("reply", LargeBinary, nullable=False),  # zlib over UTF-8
     Column("fault", String, nullable=False),  # why there is neither value nor choice; empty when there is
-    UniqueConstraint("assessor", "first_item", "second_item", "round"),
+    UniqueConstraint("judge", "first_item", "second_item", "round"),
 )
 
 memory_block = Table(
@@ -248,6 +257,7 @@ memory_block = Table(
     _id(),
     _of("session"),
     Column("phase", String, nullable=False),  # "load", a procedure's name, "answers", "idle"
+    Column("concurrency", Integer),  # requests in flight during it; none: not one count alone
     Column("superseded_at", Float),  # measured again then; none: it counts
     Column("samples", Integer, nullable=False),
     Column("host_peak_bytes", Integer, nullable=False),  # proportional share of the server's process tree
@@ -266,7 +276,7 @@ procedure = Table(
     _id(),
     _of("candidate"),
     _of("session"),
-    Column("name", String, nullable=False),  # "latency", "depth", "clients", "arrivals", "cache" ...
+    Column("name", String, nullable=False),  # "latency", "depth", "closed_loop", "open_loop", "prompt_cache" ...
     Column("superseded_at", Float),  # measured again then; none: it counts
     Column("ended_at", Float, nullable=False),
     Column("why_ended", String, nullable=False),  # "precise", "done", "budget", or a fault in words
@@ -293,52 +303,7 @@ signature = Table(
     Column("plan_digest", String, nullable=False),
     Column("suite_digest", String, nullable=False),
     Column("results_digest", String, nullable=False),  # over every row of the other tables
+    Column("format", Integer),  # of the record when it was signed; none: 7 or older
     Column("previous_digest", String, nullable=False),
     Column("digest", String, nullable=False),  # over this row and, through the one above, all before it
 )
-
-# what brings a record of an older format to the next one: plain SQL, carried out in one transaction; since 4 a
-# column that is added is NULL in the rows that were there, because signatures leave out what is NULL
-UPGRADES = {
-    1: (
-        "ALTER TABLE attempt ADD COLUMN turn INTEGER NOT NULL DEFAULT 1",
-        "ALTER TABLE trial ADD COLUMN first_outcome VARCHAR NOT NULL DEFAULT ''",
-        "UPDATE trial SET first_outcome ="
-        " (SELECT outcome FROM attempt WHERE attempt.trial_id = trial.id AND attempt.number = 1)",
-    ),
-    2: (
-        "ALTER TABLE exercise ADD COLUMN suite VARCHAR NOT NULL DEFAULT ''",
-        "ALTER TABLE exercise ADD COLUMN weight FLOAT NOT NULL DEFAULT 1",
-        "ALTER TABLE exercise ADD COLUMN varies BOOLEAN NOT NULL DEFAULT 0",
-        "ALTER TABLE session ADD COLUMN load_kind VARCHAR NOT NULL DEFAULT 'as found'",
-        "ALTER TABLE session ADD COLUMN first_answer_s FLOAT",
-        "ALTER TABLE exchange ADD COLUMN point VARCHAR",
-        "ALTER TABLE exchange ADD COLUMN disturbed VARCHAR",
-        "ALTER TABLE exchange ADD COLUMN scheduled_lag_s FLOAT",
-        "ALTER TABLE exchange ADD COLUMN memory_bytes INTEGER",
-        "ALTER TABLE exchange ADD COLUMN events INTEGER NOT NULL DEFAULT 0",
-        "ALTER TABLE exchange ADD COLUMN thinking_tokens INTEGER NOT NULL DEFAULT 0",
-        "UPDATE exchange SET purpose = 'latency' WHERE purpose = 'speed'",
-        "ALTER TABLE memory_block ADD COLUMN end_bytes INTEGER NOT NULL DEFAULT 0",
-        "UPDATE memory_block SET end_bytes = peak_bytes",
-        "ALTER TABLE memory_block ADD COLUMN mapped_peak_bytes INTEGER NOT NULL DEFAULT 0",
-        "ALTER TABLE memory_block ADD COLUMN energy_j FLOAT",
-        "ALTER TABLE memory_block ADD COLUMN energy_from VARCHAR",
-        "UPDATE exercise SET suite = (SELECT suite_name FROM campaign)",
-    ),
-    3: (),  # the new table is made where it is missing
-    4: (
-        "ALTER TABLE candidate ADD COLUMN baseline BOOLEAN",
-        "ALTER TABLE session ADD COLUMN program VARCHAR",
-    ),
-    5: (
-        "ALTER TABLE exercise ADD COLUMN not_measured VARCHAR",
-        "ALTER TABLE exercise ADD COLUMN guidance VARCHAR",
-    ),
-    6: (
-        "ALTER TABLE session ADD COLUMN preflight VARCHAR",
-        "ALTER TABLE session ADD COLUMN loaded VARCHAR",
-        "ALTER TABLE session ADD COLUMN load_disturbed VARCHAR",
-        *(f"ALTER TABLE {table} ADD COLUMN superseded_at FLOAT" for table in ("exchange", "memory_block", "procedure")),
-    ),
-}

@@ -8,6 +8,7 @@ import os
 import sqlite3
 import time
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -17,11 +18,11 @@ from kettlefield import __version__
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.record import schema
 from kettlefield.record.entries import (
-    AssessmentEntry,
     CampaignEntry,
     CandidateEntry,
     ExchangeEntry,
     ExerciseEntry,
+    JudgementEntry,
     MarkEntry,
     MemoryEntry,
     ProcedureEntry,
@@ -35,6 +36,7 @@ from kettlefield.record.entries import (
 from kettlefield.record.packing import pack_text
 
 _SQLITE_MAGIC = b"SQLite format 3\0"
+_LAST_WITHOUT_ALEMBIC = 7  # up to it the format stood in the table meta
 
 
 class Record:
@@ -63,8 +65,8 @@ class Record:
         record = cls(path)
         with record._writing() as connection:
             schema.metadata.create_all(connection)
-            rows = {"schema_version": str(schema.SCHEMA_VERSION), "made_by": f"kettlefield {__version__}"}
-            connection.execute(schema.meta.insert(), [{"key": k, "value": v} for k, v in rows.items()])
+            connection.execute(schema.meta.insert().values(key="made_by", value=f"kettlefield {__version__}"))
+            connection.execute(schema.format_version.insert().values(version_num=str(schema.FORMAT)))
         return record
 
     @classmethod
@@ -91,36 +93,33 @@ class Record:
         record = cls(path)
         try:
             with record.reading() as connection:
-                found = connection.execute(
-                    sa.select(schema.meta.c.value).where(schema.meta.c.key == "schema_version")
-                ).scalar_one_or_none()
+                version = _format_of(connection)
         except (sa.exc.DatabaseError, InputError) as err:
             raise refusal from err
-        if found is None or not found.isdigit():
+        if version is None:
             raise refusal
-        if int(found) > schema.SCHEMA_VERSION:
+        if version > schema.FORMAT:
             raise InputError(
-                f"has format {found}, this version reads up to {schema.SCHEMA_VERSION}",
+                f"has format {version}, this version reads up to {schema.FORMAT}",
                 str(path),
                 "Use the newer Kettlefield that wrote it.",
             )
-        record._upgrade(int(found))
+        if version < schema.FORMAT:
+            record._upgrade(version)
         return record
 
     def _upgrade(self, version: int) -> None:
         """Bring a record of an older format up to ours; nothing in it is lost."""
-        if version == schema.SCHEMA_VERSION:
-            return
+        from alembic import command  # noqa: PLC0415 - only an older record needs it, and it takes a while to load
+        from alembic.config import Config  # noqa: PLC0415
+
+        config = Config()
+        config.set_main_option("script_location", str(resources.files("kettlefield.record") / "migrations"))
         with self._writing() as connection:
-            tables = set(sa.inspect(connection).get_table_names())
-            for old in range(version, schema.SCHEMA_VERSION):
-                for statement in schema.UPGRADES[old]:
-                    # a table that came later is made whole below
-                    if statement.split()[0] == "UPDATE" or statement.split()[2] in tables:
-                        connection.execute(sa.text(statement))
-            schema.metadata.create_all(connection)  # tables that the old format did not have
-            where = schema.meta.c.key == "schema_version"
-            connection.execute(schema.meta.update().where(where).values(value=str(schema.SCHEMA_VERSION)))
+            config.attributes["connection"] = connection
+            if version == _LAST_WITHOUT_ALEMBIC:
+                command.stamp(config, str(version))
+            command.upgrade(config, "head")
 
     def close(self) -> None:
         """Let go of the file."""
@@ -348,6 +347,7 @@ class Record:
             **dataclasses.asdict(entry),
             "command": json.dumps(entry.command),
             "program": json.dumps(entry.program) if entry.program is not None else None,
+            "simulated": "simulated" in entry.description,  # a simulated server says so of itself
             "started_at": time.time(),
         }
         with self._writing() as connection:
@@ -409,18 +409,18 @@ class Record:
             with self._writing() as connection:
                 connection.execute(schema.mark.insert(), rows)
 
-    def save_assessment(self, entry: AssessmentEntry) -> None:
-        """Write one answer of an assessor."""
+    def save_judgement(self, entry: JudgementEntry) -> None:
+        """Write one answer of a judge."""
         row = {**dataclasses.asdict(entry), "at": time.time(), "reply": pack_text(entry.reply)}
         with self._writing() as connection:
-            connection.execute(schema.assessment.insert().values(**row))
+            connection.execute(schema.judgement.insert().values(**row))
 
-    def assessed(self, assessor: str) -> set[tuple[str, str | None, int]]:
-        """Items and round of every question that an assessor was asked already."""
-        table = schema.assessment
+    def judged(self, judge: str) -> set[tuple[str, str | None, int]]:
+        """Items and round of every question that a judge was asked already."""
+        table = schema.judgement
         with self.reading() as connection:
             query = sa.select(table.c.first_item, table.c.second_item, table.c.round)
-            return {tuple(row) for row in connection.execute(query.where(table.c.assessor == assessor))}
+            return {tuple(row) for row in connection.execute(query.where(table.c.judge == judge))}
 
     def save_signature(self, entry: SignatureEntry) -> None:
         """Add a signature; none is ever changed."""
@@ -450,3 +450,14 @@ def _set_pragmas(connection: sqlite3.Connection, _: Any) -> None:
 
 def _root(err: sa.exc.DatabaseError) -> str:
     return str(err.orig) if err.orig is not None else str(err)
+
+
+def _format_of(connection: sa.Connection) -> int | None:
+    """The format that a record says it has; None: it says none, so it is not a record."""
+    tables = sa.inspect(connection).get_table_names()
+    if schema.format_version.name in tables:
+        found = connection.execute(sa.select(schema.format_version.c.version_num)).scalar_one_or_none()
+    else:
+        query = sa.select(schema.meta.c.value).where(schema.meta.c.key == "schema_version")
+        found = connection.execute(query).scalar_one_or_none()
+    return int(found) if found is not None and found.isdigit() else None

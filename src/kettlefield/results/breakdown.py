@@ -102,7 +102,8 @@ def exercises_frame(record: Record) -> pd.DataFrame:
     """One row an exercise that can be asked on its rig: its id, suite, weight, and whether it varies."""
     table = schema.exercise
     with record.reading() as connection:
-        query = sa.select(table.c.id.label("exercise"), table.c.suite, table.c.weight, table.c.varies)
+        columns = ("suite", "weight", "varies", "suite_name", "suite_seed", "own_id")
+        query = sa.select(table.c.id.label("exercise"), *(table.c[name] for name in columns))
         return pd.read_sql_query(query.where(table.c.not_measured.is_(None)), connection)
 
 
@@ -145,19 +146,13 @@ def together(suites: tuple[SuiteFigures, ...], *, confidence: float) -> Estimate
 def seed_pairs(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SeedPair, ...]:
     """One candidate on the first and on every further seed of a suite, where a campaign has several."""
     solved = (counted["first_outcome"] == Outcome.PASSED.value).groupby(counted["exercise"]).mean()
-    # berthdesk:3/fog-index: of several suites the id tells name and seed
-    split = exercises[exercises["varies"].astype(bool)]["exercise"].str.extract(
-        r"^(?P<suite>[^/:]+)(?::(?P<seed>\d+))?/(?P<id>.+)$"
-    )
-    vary = split.assign(
-        exercise=exercises["exercise"], label=exercises["suite"], seed=split["seed"].fillna("0")
-    ).dropna()
+    vary = exercises[exercises["varies"].astype(bool)].dropna(subset=["suite_name", "suite_seed", "own_id"])
     pairs = []
-    for _, of_suite in vary.groupby("suite", sort=False):
-        seeds = sorted(of_suite["seed"].unique(), key=int)
+    for _, of_suite in vary.groupby("suite_name", sort=False):
+        seeds = sorted(of_suite["suite_seed"].unique())
         sides = {
-            seed: of_suite[of_suite["seed"] == seed]
-            .set_index("id")
+            seed: of_suite[of_suite["suite_seed"] == seed]
+            .set_index("own_id")
             .join(solved.rename("share"), on="exercise")
             .dropna()
             for seed in seeds
@@ -167,6 +162,6 @@ def seed_pairs(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SeedPair
             both = first.index.intersection(second.index)
             if len(both):
                 gap = seed_gap(list(first.loc[both, "share"]), list(second.loc[both, "share"]))
-                labels = (str(first["label"].iloc[0]), str(second["label"].iloc[0]))
+                labels = (str(first["suite"].iloc[0]), str(second["suite"].iloc[0]))
                 pairs.append(SeedPair(suites=labels, gap=gap))
     return tuple(pairs)

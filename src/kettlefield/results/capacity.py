@@ -1,6 +1,5 @@
 """What bounds the use of a candidate: rate sustained, depth, loads, and the stopwatch's own error."""
 
-import json
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,6 +11,7 @@ from kettlefield.core.statistics.estimate import Estimate, in_unit, with_interva
 from kettlefield.core.statistics.trends import crossing
 from kettlefield.core.units import format_duration
 from kettlefield.record import schema
+from kettlefield.record.earlier import facts_now, named_now
 from kettlefield.record.store import Record
 
 MOSTLY = 0.5  # of a load's time: so much of it must be reading before a rate of reading is told
@@ -43,13 +43,13 @@ class Load:
 def procedure_ends(record: Record) -> dict[str, Ends]:
     """For each candidate, why each procedure ended and what it found; the last time counts."""
     table, candidate = schema.procedure, schema.candidate
-    query = sa.select(candidate.c.name, table.c.name.label("step"), table.c.why_ended, table.c.facts).join(
+    query = sa.select(candidate.c.name, named_now(table.c.name).label("step"), table.c.why_ended, table.c.facts).join(
         candidate, candidate.c.id == table.c.candidate_id
     )
     found: dict[str, Ends] = {}
     with record.reading() as connection:
         for row in connection.execute(query.where(table.c.superseded_at.is_(None)).order_by(table.c.id)):
-            found.setdefault(row.name, {})[row.step] = (row.why_ended, json.loads(row.facts))
+            found.setdefault(row.name, {})[row.step] = (row.why_ended, facts_now(row.facts))
     return found
 
 
@@ -59,15 +59,15 @@ def capacity_found(plan: dict[str, Any], ended: Ends) -> Capacity | None:
     Parameters
     ----------
     plan : dict
-        The candidate's ``[speed.arrivals]``.
+        The candidate's ``[speed.open_loop]``.
     ended : Ends
         Its procedures.
     """
-    if "arrivals" not in ended:
+    if "open_loop" not in ended:
         return None
-    why, facts = ended["arrivals"]
+    why, facts = ended["open_loop"]
     holds = facts.get("capacity_rps")
-    each = float(plan.get("per_engineer_hour", 0.0))
+    each = plan.get("requests_per_engineer_hour")
     return Capacity(
         holds_rps=holds,
         fails_rps=facts.get("fails_at_rps"),
@@ -111,13 +111,13 @@ def floor_depth(known: pd.DataFrame, floor_tps: float) -> float | None:
     Parameters
     ----------
     known : data frame
-        Requests of the depth procedure: columns point, prompt_tokens, decode_rate_tps, none of them missing.
+        Requests of the depth procedure: columns point, prompt_tokens, decode_tps, none of them missing.
     floor_tps : float
         In tokens/s; 0: none.
     """
     if not floor_tps or known.empty:
         return None
-    middles = known["decode_rate_tps"].groupby(depth_tokens(known)).median()
+    middles = known["decode_tps"].groupby(depth_tokens(known)).median()
     return crossing(list(middles.index), list(middles), floor_tps)
 
 

@@ -13,9 +13,10 @@ from kettlefield.core.measures import MEASURES, Measure
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import quantile_interval
-from kettlefield.core.statistics.paired import passes_in_k
+from kettlefield.core.statistics.paired import pass_at_k
 from kettlefield.core.statistics.pareto import Range, frontier
 from kettlefield.core.timing.timeline import quantile
+from kettlefield.record.earlier import settings_now
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import SeedPair, SuiteFigures, by_suite, exercises_frame, seed_pairs, together
 from kettlefield.results.frames import (
@@ -51,7 +52,7 @@ class Figures:
     solved_after_repair: dict[int, int]  # repair turns -> trials that passed after so many
     faults: int
     score: float | None  # mean, with credit for the checks that passed
-    passes_in_k: dict[int, float]  # chance that at least one of k samples passes, in the mean over exercises
+    pass_at_k: dict[int, float]  # chance that at least one of k samples passes, in the mean over exercises
     pass_rate: Estimate | None  # ratio
     peak_bytes: int | None
     host_peak_bytes: int | None
@@ -59,7 +60,7 @@ class Figures:
     load_s: float | None
     load_kind: str | None  # of that load
     weights_bytes: int | None
-    predicted_bytes: int | None  # peak memory as the header foretold it
+    predicted_bytes: int | None  # peak memory as the header predicted it
     decode_ceiling_tps: float | None  # decode rate that bandwidth allows with an empty cache
     licence: str | None  # SPDX
     tokens_per_solved: float | None
@@ -67,8 +68,8 @@ class Figures:
     disturbed: int  # timed requests that were marked so
     thinking_tokens: float | None  # mean of a trial's last attempt
     answer_tokens: float | None
-    first_answer_token_s: float | None  # median
-    in_flight: int  # most requests at once in the answers part
+    answer_ttft_s: float | None  # median
+    concurrency: int  # most requests at once in the answers part
     outcomes: dict[str, int]
     suites: tuple[SuiteFigures, ...]
     against: Against | None  # its reference level; None: it is one, or the record holds none
@@ -109,14 +110,14 @@ class Figures:
     @property
     def ceiling_share(self) -> float | None:
         """Median decode rate over what bandwidth allows."""
-        rates = self.speed["decode_rate_tps"]
-        if "decode_rate_tps" in self.doubts:
+        rates = self.speed["decode_tps"]
+        if "decode_tps" in self.doubts:
             return None
         return quantile(rates, 0.5) / self.decode_ceiling_tps if rates and self.decode_ceiling_tps else None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Contrast:
+class Comparison:
     """A whole campaign's candidates."""
 
     title: str
@@ -164,7 +165,7 @@ def _ranges(row: Figures) -> tuple[Range, ...] | None:
     return (low, rate.value, high), memory, (slowest, -seconds, -seconds * rate.value / high)
 
 
-def contrast(record: Record, *, confidence: float = 0.95, reference: str | None = None) -> Contrast:
+def compare(record: Record, *, confidence: float = 0.95, reference: str | None = None) -> Comparison:
     """Read a record's candidates side by side.
 
     Parameters
@@ -199,11 +200,11 @@ def contrast(record: Record, *, confidence: float = 0.95, reference: str | None 
                 memory[memory["candidate"] == name],
                 exercises,
                 against.get(name),
-                planned=len(exercises) * json.loads(entry["settings"])["grading"]["samples"],
+                planned=len(exercises) * settings_now(entry["settings"])["grading"]["samples"],
                 confidence=confidence,
             )
         )
-    return Contrast(
+    return Comparison(
         title=facts["title"],
         simulated=facts["simulated"],
         suite=facts["suite_name"],
@@ -256,7 +257,7 @@ def _figures(
         solved_after_repair=dict(sorted(Counter(int(attempts) - 1 for attempts in repaired["attempts"]).items())),
         faults=len(trials) - len(counted),
         score=_mean(counted["score"]),
-        passes_in_k=_passes_in_k(counted),
+        pass_at_k=_pass_at_k(counted),
         pass_rate=together(suites, confidence=confidence),
         peak_bytes=peak,
         host_peak_bytes=_most(memory["host_peak_bytes"]),
@@ -272,8 +273,8 @@ def _figures(
         disturbed=int(speed["disturbed"].notna().sum()),
         thinking_tokens=_mean(counted["thinking_tokens"]),
         answer_tokens=_mean(counted["completion_tokens"] - counted["thinking_tokens"]),
-        first_answer_token_s=_median(counted["first_answer_token_s"]),
-        in_flight=_most(counted["in_flight"]) or 0,
+        answer_ttft_s=_median(counted["answer_ttft_s"]),
+        concurrency=_most(counted["concurrency"]) or 0,
         outcomes={str(name): int(count) for name, count in trials["outcome"].value_counts().items()},
         suites=suites,
         against=against,
@@ -284,10 +285,10 @@ def _figures(
     )
 
 
-def _passes_in_k(counted: pd.DataFrame) -> dict[int, float]:
+def _pass_at_k(counted: pd.DataFrame) -> dict[int, float]:
     shares = counted.groupby("exercise")["passed"].agg(["sum", "count"]).astype(int)
     passed, asked = list(shares["sum"]), list(shares["count"])
-    found = {k: passes_in_k(passed, asked, k) for k in range(1, min(asked, default=0) + 1)}
+    found = {k: pass_at_k(passed, asked, k) for k in range(1, min(asked, default=0) + 1)}
     return {k: chance for k, chance in found.items() if chance is not None}
 
 

@@ -30,8 +30,7 @@ def campaign_facts(record: Record) -> dict[str, Any]:
     if row is None:
         raise InputError("holds no campaign yet", str(record.path), "Run `kettlefield qualify` on its plan.")
     with record.reading() as connection:
-        described = connection.execute(sa.select(schema.session.c.description)).scalars()
-        simulated = row["simulated"] or any("simulated" in text for text in described)
+        simulated = row["simulated"] or any(connection.execute(sa.select(schema.session.c.simulated)).scalars())
     return {**row, "rig": json.loads(row["rig"]), "simulated": bool(simulated)}
 
 
@@ -56,13 +55,13 @@ def trials_frame(record: Record) -> pd.DataFrame:
             trial.c.score,
             trial.c.attempts,
             trial.c.first_outcome,
-            exchange.c.in_flight,
-            exchange.c.first_token_s,
-            exchange.c.decode_rate_tps,
+            exchange.c.concurrency,
+            exchange.c.ttft_s,
+            exchange.c.decode_tps,
             exchange.c.prompt_tokens,
             exchange.c.completion_tokens,
             exchange.c.thinking_tokens,
-            exchange.c.first_answer_token_s,
+            exchange.c.answer_ttft_s,
             exchange.c.finished_s,
             exchange.c.finish_reason,
         )
@@ -86,9 +85,9 @@ def speed_frame(record: Record) -> pd.DataFrame:
     query = (
         sa.select(
             candidate.c.name.label("candidate"),
-            exchange.c.first_token_s,
-            exchange.c.decode_rate_tps,
-            exchange.c.prefill_rate_tps,
+            exchange.c.ttft_s,
+            exchange.c.decode_tps,
+            exchange.c.prefill_tps,
             exchange.c.prompt_tokens,
             exchange.c.completion_tokens,
             exchange.c.token_count,
@@ -99,7 +98,7 @@ def speed_frame(record: Record) -> pd.DataFrame:
         .join(candidate, candidate.c.id == exchange.c.candidate_id)
         .where(
             exchange.c.purpose == "latency",
-            exchange.c.in_flight == 1,
+            exchange.c.concurrency == 1,
             exchange.c.fault.is_(None),
             exchange.c.superseded_at.is_(None),
         )
@@ -254,17 +253,17 @@ def grid_samples(timed: pd.DataFrame) -> tuple[Mapping[str, list[float]], Mappin
     firsts, gaps = {}, {}
     for name, of_candidate in timed[timed["purpose"] == "latency"].groupby("candidate", sort=False):
         grid = undisturbed(of_candidate)
-        firsts[str(name)] = [float(value) for value in grid["first_token_s"].dropna()]
+        firsts[str(name)] = [float(value) for value in grid["ttft_s"].dropna()]
         stamps = [np.diff(unpack_stamps(blob)[0]) for blob in grid["stamps"].head(MOST_REQUESTS)]
         gaps[str(name)] = [float(gap) for gap in np.concatenate(stamps or [np.empty(0)])]
     return firsts, gaps
 
 
 def depth_samples(timed: pd.DataFrame) -> pd.DataFrame:
-    """One row a request of the depth procedure: candidate, depth_tokens (as the server counts), decode_rate_tps."""
+    """One row a request of the depth procedure: candidate, depth_tokens (as the server counts), decode_tps."""
     found = []
     for _, of_candidate in timed[timed["purpose"] == "depth"].groupby("candidate", sort=False):
-        known = undisturbed(of_candidate).dropna(subset=["prompt_tokens", "decode_rate_tps"])
+        known = undisturbed(of_candidate).dropna(subset=["prompt_tokens", "decode_tps"])
         found.append(known.assign(depth_tokens=depth_tokens(known) if len(known) else []))
-    columns = ["candidate", "depth_tokens", "decode_rate_tps"]
+    columns = ["candidate", "depth_tokens", "decode_tps"]
     return pd.concat(found)[columns] if found else pd.DataFrame(columns=columns)

@@ -1,7 +1,6 @@
 """Memory and energy of each candidate: by phase, per context token, per stream, per request; joules per token."""
 
 import json
-import re
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -12,11 +11,11 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.trends import slope
 from kettlefield.record import schema
+from kettlefield.record.earlier import phase_now
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import depth_tokens
 from kettlefield.results.speed import timed_frame
 
-_CLIENTS = re.compile(r"clients (\d+)")
 ENERGY_PHASE = "answers"
 LOAD_PHASE = "load"
 
@@ -26,6 +25,7 @@ class PhaseMemory:
     """One phase of one session; bytes."""
 
     phase: str
+    concurrency: int | None  # requests in flight during it; None: not one count alone
     peak_bytes: int  # host and accelerator together
     end_bytes: int
     host_peak_bytes: int
@@ -53,7 +53,7 @@ class Memory:
     weights_bytes: int | None  # of the files
     less_than_reference: "Less | None"  # none: it is the reference, or there is none
     token_slope_bytes: Estimate | None  # for every token of context
-    predicted_token_bytes: int | None  # the same, as the weights' header foretells it
+    predicted_token_bytes: int | None  # the same, as the weights' header predicts it
     stream_slope_bytes: Estimate | None  # for every further stream
     leak_bytes: Estimate | None  # for every request
     energy_from: str | None  # None: not available here
@@ -120,7 +120,15 @@ def _less(row: Memory, reference: Memory | None) -> Less | None:
 
 def _blocks(record: Record) -> pd.DataFrame:
     block, session, candidate = schema.memory_block, schema.session, schema.candidate
-    columns = ("phase", "peak_bytes", "end_bytes", "host_peak_bytes", "mapped_peak_bytes", "accelerator_peak_bytes")
+    columns = (
+        "phase",
+        "concurrency",
+        "peak_bytes",
+        "end_bytes",
+        "host_peak_bytes",
+        "mapped_peak_bytes",
+        "accelerator_peak_bytes",
+    )
     query = (
         sa.select(
             candidate.c.name.label("candidate"),
@@ -138,7 +146,10 @@ def _blocks(record: Record) -> pd.DataFrame:
 
 def _phase(row: dict[Any, Any]) -> PhaseMemory:
     known = {name: row[name] for name in PhaseMemory.__dataclass_fields__}
-    return PhaseMemory(**{**known, "energy_j": None if pd.isna(row["energy_j"]) else float(row["energy_j"])})
+    known["phase"] = phase_now(known["phase"])
+    known["concurrency"] = None if pd.isna(row["concurrency"]) else int(row["concurrency"])
+    known["energy_j"] = None if pd.isna(row["energy_j"]) else float(row["energy_j"])
+    return PhaseMemory(**known)
 
 
 def token_slope(record: Record, candidate: str) -> float | None:
@@ -155,9 +166,8 @@ def _token_slope(frame: pd.DataFrame) -> Estimate | None:
 
 def _stream_slope(phases: pd.DataFrame) -> Estimate | None:
     pairs = [
-        (int(found[1]), int(row["peak_bytes"]))
-        for row in phases.to_dict("records")
-        if (found := _CLIENTS.fullmatch(str(row["phase"])))
+        (int(row["concurrency"]), int(row["peak_bytes"]))
+        for row in phases.dropna(subset=["concurrency"]).to_dict("records")
     ]
     return slope([count for count, _ in pairs], [peak for _, peak in pairs])
 

@@ -1,6 +1,5 @@
 """Each candidate against its model's reference level, paired by exercise and sample, under the same settings."""
 
-import json
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,6 +10,7 @@ import sqlalchemy as sa
 from kettlefield.core.statistics.paired import Pairs, count_pairs, exact_p, holm
 from kettlefield.core.values import changes_between
 from kettlefield.record import schema
+from kettlefield.record.earlier import settings_now
 from kettlefield.record.store import Record
 from kettlefield.results.frames import counted_trials
 
@@ -93,7 +93,7 @@ def mixed_settings(record: Record) -> dict[str, str]:
     table = schema.candidate
     with record.reading() as connection:
         rows = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
-    settings = {row["name"]: json.loads(row["settings"]) for row in rows}
+    settings = {row["name"]: settings_now(row["settings"]) for row in rows}
     references = {row["model"]: row["name"] for row in rows if row["reference"]}
     found = {}
     for row in rows:

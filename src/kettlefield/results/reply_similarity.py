@@ -1,6 +1,5 @@
 """How far each level's replies follow those of its reference level: an early sign that needs no checks."""
 
-import json
 from dataclasses import dataclass
 
 import pandas as pd
@@ -9,6 +8,7 @@ import sqlalchemy as sa
 from kettlefield.core.extraction.code_text import first_difference, same_code
 from kettlefield.core.timing.timeline import quantile
 from kettlefield.record import schema
+from kettlefield.record.earlier import settings_now
 from kettlefield.record.packing import unpack_json, unpack_text
 from kettlefield.record.store import Record
 
@@ -48,7 +48,7 @@ def reply_agreements(record: Record, *, against: str | None = None) -> tuple[Rep
         name, reference = entry["name"], against or references.get(entry["model"])
         if reference is None or reference == name:
             continue
-        temperature = float(json.loads(entry["settings"]).get("sampling", {}).get("temperature", 0.0))
+        temperature = float(settings_now(entry["settings"]).get("sampling", {}).get("temperature", 0.0))
         mine, other = (replies[replies["candidate"] == side].drop(columns="candidate") for side in (name, reference))
         both = mine.merge(other, on=["exercise", "sample", "seed"], suffixes=("", "_reference"))
         if len(both):

@@ -15,6 +15,7 @@ from kettlefield.core.statistics.trends import drift, median_ratio, slope
 from kettlefield.core.timing.timeline import TokenCount, quantile
 from kettlefield.core.timing.usable import Sample, Usable, usable
 from kettlefield.record import schema
+from kettlefield.record.earlier import facts_now, named_now, settings_now
 from kettlefield.record.packing import unpack_stamps
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import (
@@ -28,7 +29,7 @@ from kettlefield.results.capacity import (
     procedure_ends,
 )
 
-TIMED = ("latency", "depth", "system", "uncached", "cached", "clients", "arrivals", "leak")
+TIMED = ("latency", "depth", "system", "uncached", "cached", "closed_loop", "open_loop", "leak")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,16 +40,16 @@ class Cell:
     n: int
     disturbed: int  # of them marked; left out of the figures
     doubt: str  # why what is left makes no figure that can be relied on; empty: it does
-    first_token_s: Estimate | None  # median
-    first_token_p95_s: float | None
-    decode_rate_tps: Estimate | None  # median
+    ttft_s: Estimate | None  # median
+    ttft_p95_s: float | None
+    decode_tps: Estimate | None  # median
     decode_p10_tps: float | None
-    prefill_rate_tps: float | None  # median
+    prefill_tps: float | None  # median
     prompt_tokens: float | None  # median, as the server counts
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Gaps:
+class InterTokenLatency:
     """Quantiles of the gaps between events over all requests of the grid, in seconds."""
 
     p50_s: float
@@ -71,12 +72,12 @@ class Depth:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Clients:
+class ClosedLoop:
     """A closed loop with several clients."""
 
     cells: tuple[Cell, ...]
     rates_tps: tuple[float | None, ...]  # of all clients together, for each cell
-    knee_clients: int | None
+    saturation_concurrency: int | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,44 +86,47 @@ class Timing:
 
     candidate: str
     latency: tuple[Cell, ...]
-    gaps: Gaps | None
+    itl: InterTokenLatency | None
     drift: float | None  # decode rate of the last third over that of the first; None: no drift told
     depth: Depth
     system: tuple[Cell, ...]
-    cached: tuple[Cell, ...]
-    cache_ratio: Estimate | None  # first token cached over uncached
-    clients: Clients
+    prompt_cache: tuple[Cell, ...]
+    prompt_cache_ratio: Estimate | None  # first token cached over uncached
+    closed_loop: ClosedLoop
     capacity: Capacity | None
     loads: tuple[Load, ...]
     ended: dict[str, str]  # procedure -> why it ended
     without_usage: int  # timed requests whose tokens the server did not count
     odd_usage: int  # whose count is below the number of events with text
     short_replies: int  # timed requests of the grid whose reply ended before the length asked for
-    first_token_ratio: Estimate | None  # to the reference level's, alike points
+    ttft_ratio: Estimate | None  # to the reference level's, alike points
     decode_ratio: Estimate | None
 
 
 def timed_frame(record: Record) -> pd.DataFrame:
     """One row a timed request, faults left out; ``point`` is decoded, ``stamps`` packed as in the record."""
     exchange, candidate = schema.exchange, schema.candidate
-    figures = ("first_token_s", "decode_rate_tps", "prefill_rate_tps", "prompt_tokens", "completion_tokens", "events")
+    purpose = named_now(exchange.c.purpose)
+    figures = ("ttft_s", "decode_tps", "prefill_tps", "prompt_tokens", "completion_tokens", "events")
     query = (
         sa.select(
             candidate.c.name.label("candidate"),
             candidate.c.model,
             candidate.c.reference,
             *(exchange.c[name] for name in figures),
-            *(exchange.c[name] for name in ("purpose", "point", "disturbed", "in_flight", "scheduled_lag_s")),
+            purpose.label("purpose"),
+            *(exchange.c[name] for name in ("point", "disturbed", "concurrency", "scheduled_lag_s")),
             *(exchange.c[name] for name in ("token_count", "packed", "memory_bytes", "stamps")),
             exchange.c.session_id.label("session"),
         )
         .join(candidate, candidate.c.id == exchange.c.candidate_id)
-        .where(exchange.c.purpose.in_(TIMED), exchange.c.fault.is_(None), exchange.c.superseded_at.is_(None))
+        .where(purpose.in_(TIMED), exchange.c.fault.is_(None), exchange.c.superseded_at.is_(None))
         .order_by(exchange.c.id)
     )
     with record.reading() as connection:
         frame = pd.read_sql_query(query, connection)
-    return frame.assign(point=[json.loads(text or "{}") for text in frame["point"]])
+    points: list[Any] = [facts_now(text) for text in frame["point"]]
+    return frame.assign(point=points)
 
 
 def undisturbed(frame: pd.DataFrame) -> pd.DataFrame:
@@ -192,7 +196,7 @@ def timings(record: Record) -> tuple[Timing, ...]:
     references = {entry["model"]: entry["name"] for entry in candidates if entry["reference"]}
     found = []
     for entry in candidates:
-        name, speed = entry["name"], json.loads(entry["settings"])["speed"]
+        name, speed = entry["name"], settings_now(entry["settings"])["speed"]
         mine = timed[timed["candidate"] == name]
         other = timed[timed["candidate"] == references.get(entry["model"])]
         found.append(_timing(name, speed, mine, other, ended.get(name, {}), loads.get(name, ())))
@@ -210,7 +214,7 @@ def _timing(
     by = {purpose: mine[mine["purpose"] == purpose] for purpose in TIMED}
     alike = other[other["purpose"] == "latency"]
     grid = undisturbed(by["latency"])
-    doubtful = bool(usable_of(by["latency"], "first_token_s").doubt)
+    doubtful = bool(usable_of(by["latency"], "ttft_s").doubt)
     counted = mine["token_count"] == TokenCount.USAGE.value
     is_reference = bool(len(other)) and bool(len(mine)) and other["candidate"].iloc[0] == name
 
@@ -220,29 +224,29 @@ def _timing(
     return Timing(
         candidate=name,
         latency=_cells(by["latency"], _grid_label),
-        gaps=None if doubtful else _gaps(grid),
-        drift=None if doubtful else drift(_levelled(grid, "decode_rate_tps")),
+        itl=None if doubtful else _inter_token(grid),
+        drift=None if doubtful else drift(_levelled(grid, "decode_tps")),
         depth=_depth(by["depth"], speed.get("depth", {}), ended),
         system=_cells(by["system"], lambda point: "the first" if point["first"] else "later ones"),
-        cached=(
+        prompt_cache=(
             *_cells(by["uncached"], lambda _: "a new prompt"),
             *_cells(by["cached"], lambda _: "the same again"),
         ),
-        cache_ratio=median_ratio([(_first_tokens(by["cached"]), _first_tokens(by["uncached"]))]),
-        clients=_clients(by["clients"], ended),
-        capacity=capacity_found(speed.get("arrivals", {}), ended),
+        prompt_cache_ratio=median_ratio([(_ttfts(by["cached"]), _ttfts(by["uncached"]))]),
+        closed_loop=_closed_loop(by["closed_loop"], ended),
+        capacity=capacity_found(speed.get("open_loop", {}), ended),
         loads=loads,
         ended={step: why for step, (why, _) in ended.items()},
         without_usage=int((~counted).sum()),
         odd_usage=int((counted & (mine["completion_tokens"] < mine["events"])).sum()),
         short_replies=_short(by["latency"]),
-        first_token_ratio=ratio("first_token_s"),
-        decode_ratio=ratio("decode_rate_tps"),
+        ttft_ratio=ratio("ttft_s"),
+        decode_ratio=ratio("decode_tps"),
     )
 
 
-def _first_tokens(frame: pd.DataFrame) -> list[float]:
-    return list(undisturbed(frame)["first_token_s"].dropna())
+def _ttfts(frame: pd.DataFrame) -> list[float]:
+    return list(undisturbed(frame)["ttft_s"].dropna())
 
 
 def alike_points(mine: pd.DataFrame, other: pd.DataFrame, field: str) -> list[tuple[list[float], list[float]]]:
@@ -277,8 +281,8 @@ def _cells(frame: pd.DataFrame, label: Callable[[dict[str, Any]], str]) -> tuple
 
 
 def _cell(label: str, frame: pd.DataFrame) -> Cell:
-    lagged = frame.assign(first_token_s=frame["first_token_s"] + frame["scheduled_lag_s"].fillna(0.0))
-    found, paced = usable_of(lagged, "first_token_s"), usable_of(frame, "decode_rate_tps")
+    lagged = frame.assign(ttft_s=frame["ttft_s"] + frame["scheduled_lag_s"].fillna(0.0))
+    found, paced = usable_of(lagged, "ttft_s"), usable_of(frame, "decode_tps")
     firsts, rates = list(found.values), list(paced.values)
     clean = undisturbed(frame)
     depth = _counted_depth(frame)
@@ -287,11 +291,11 @@ def _cell(label: str, frame: pd.DataFrame) -> Cell:
         n=len(frame),
         disturbed=int(frame["disturbed"].notna().sum()),
         doubt=found.doubt or paced.doubt,
-        first_token_s=quantile_interval(firsts, 0.5) if firsts else None,
-        first_token_p95_s=quantile(firsts, 0.95) if firsts else None,
-        decode_rate_tps=quantile_interval(rates, 0.5) if rates else None,
+        ttft_s=quantile_interval(firsts, 0.5) if firsts else None,
+        ttft_p95_s=quantile(firsts, 0.95) if firsts else None,
+        decode_tps=quantile_interval(rates, 0.5) if rates else None,
         decode_p10_tps=quantile(rates, 0.1) if rates else None,
-        prefill_rate_tps=_median(clean["prefill_rate_tps"]),
+        prefill_tps=_median(clean["prefill_tps"]),
         prompt_tokens=_median(frame["prompt_tokens"]),  # a count is not disturbed
     )
 
@@ -310,20 +314,22 @@ def _short(frame: pd.DataFrame) -> int:
     return int((frame["completion_tokens"] < wanted).sum())
 
 
-def _gaps(frame: pd.DataFrame) -> Gaps | None:
+def _inter_token(frame: pd.DataFrame) -> InterTokenLatency | None:
     gaps = np.concatenate([np.diff(unpack_stamps(blob)[0]) for blob in frame["stamps"]] or [np.empty(0)])
     if not len(gaps):
         return None
     p50, p95, p99, most = (quantile(gaps, q) for q in (0.5, 0.95, 0.99, 1.0))
-    return Gaps(p50_s=p50, p95_s=p95, p99_s=p99, max_s=most, n=len(gaps), packed=bool(frame["packed"].any()))
+    return InterTokenLatency(
+        p50_s=p50, p95_s=p95, p99_s=p99, max_s=most, n=len(gaps), packed=bool(frame["packed"].any())
+    )
 
 
 def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: Ends) -> Depth:
     clean = undisturbed(frame)
-    known = clean[clean["prompt_tokens"].notna() & clean["decode_rate_tps"].notna()]
+    known = clean[clean["prompt_tokens"].notna() & clean["decode_tps"].notna()]
     # requests of one depth differ by a few tokens, which is no difference in depth
     depths = depth_tokens(known)
-    found = slope(list(depths / 1000), list(known["decode_rate_tps"]))
+    found = slope(list(depths / 1000), list(known["decode_tps"]))
     floor = float(plan.get("floor", 0.0))
     _, facts = ended.get("past-window", ("", {}))
     return Depth(
@@ -335,14 +341,14 @@ def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: Ends) -> Depth:
     )
 
 
-def _clients(frame: pd.DataFrame, ended: Ends) -> Clients:
-    _, facts = ended.get("clients", ("", {}))
-    rates = {entry["clients"]: entry["rate_tps"] for entry in facts.get("counts", [])}
-    counts = list(dict.fromkeys(point["clients"] for point in frame["point"]))
-    return Clients(
-        cells=_cells(frame, lambda point: str(point["clients"])),
+def _closed_loop(frame: pd.DataFrame, ended: Ends) -> ClosedLoop:
+    _, facts = ended.get("closed_loop", ("", {}))
+    rates = {entry["concurrency"]: entry["rate_tps"] for entry in facts.get("counts", [])}
+    counts = list(dict.fromkeys(point["concurrency"] for point in frame["point"]))
+    return ClosedLoop(
+        cells=_cells(frame, lambda point: str(point["concurrency"])),
         rates_tps=tuple(rates.get(count) for count in counts),
-        knee_clients=facts.get("knee_clients"),
+        saturation_concurrency=facts.get("saturation_concurrency"),
     )
 
 

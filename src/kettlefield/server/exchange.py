@@ -24,7 +24,7 @@ class Exchange:
     ask: Ask
     asked_at: float  # seconds since the epoch, for the record only; durations come from the trace
     sent_s: float  # the monotonic clock when the request was written: lines up with other clocks of this host
-    in_flight: int  # most requests under way at once while this one was, itself included
+    concurrency: int  # most requests under way at once while this one was, itself included
     text: str
     thinking: str
     trace: Trace

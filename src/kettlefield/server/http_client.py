@@ -197,7 +197,7 @@ class HttpClient:
             ask=ask,
             asked_at=asked_at,
             sent_s=sent.at_s,
-            in_flight=peak[0],
+            concurrency=peak[0],
             text="".join(reply.text),
             thinking="".join(reply.thinking),
             trace=trace,

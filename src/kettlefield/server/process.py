@@ -19,6 +19,7 @@ import psutil
 
 from kettlefield.core.errors import InputError, ServerError
 from kettlefield.core.plaintext import last_lines, shorten, visible
+from kettlefield.core.renames import PLACEHOLDERS
 from kettlefield.core.units import format_duration
 from kettlefield.server.http_client import ModelList
 
@@ -208,7 +209,8 @@ def fill_command(command: tuple[str, ...], fields: dict[str, str]) -> tuple[str,
     def fill(match: re.Match[str]) -> str:
         if match[1] not in fields:
             known = ", ".join("{" + name + "}" for name in sorted(fields))
-            raise InputError(f'unknown placeholder "{match[0]}"', "plan [server] command", f"Known: {known}.")
+            hint = f"It is {PLACEHOLDERS[match[0]]} now." if match[0] in PLACEHOLDERS else f"Known: {known}."
+            raise InputError(f'unknown placeholder "{match[0]}"', "plan [server] command", hint)
         return fields[match[1]]
 
     return tuple(_PLACEHOLDER.sub(fill, word) for word in command)

@@ -187,7 +187,7 @@ class StdioServer:
             ask=ask,
             asked_at=asked_at,
             sent_s=sent_s,
-            in_flight=peak[0],
+            concurrency=peak[0],
             text="".join(text for _, text, thinking in tokens if not thinking),
             thinking="".join(text for _, text, thinking in tokens if thinking),
             trace=Trace(

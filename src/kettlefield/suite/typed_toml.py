@@ -11,6 +11,7 @@ import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import visible
+from kettlefield.core.renames import new_key
 from kettlefield.core.units import Duration, Size, parse_duration, parse_size
 
 S = TypeVar("S", bound=msgspec.Struct)
@@ -121,7 +122,9 @@ def _explain(message: str, kind: type[msgspec.Struct], path: Path) -> InputError
         # the message names the place, msgspec's own path ends at the object that holds the key
         known = _fields_at(kind, where)
         shown = visible(key, keep_lines=False)
-        return InputError(f'unknown key "{shown}"', _place(path, where), nearest(key, known))
+        now = new_key(key)
+        hint = f'It is called "{now}" now.' if now in known else nearest(key, known)
+        return InputError(f'unknown key "{shown}"', _place(path, where), hint)
     at = _AT.search(message)
     where = at["path"] if at else "$"
     what = _AT.sub("", message)

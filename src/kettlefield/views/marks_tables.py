@@ -7,10 +7,10 @@ from kettlefield.marking.marks import Agreement
 from kettlefield.marking.scores import MarkedCandidate, Marking
 
 TRUST_HEADS = (
-    "assessor",
+    "judge",
     ">asked",
     ">no answer",
-    ">leans to the first place",
+    ">biases to the first place",
     ">longer wins, alike by checks",
     ">same in both orders",
     ">better by checks wins",
@@ -23,8 +23,8 @@ CANDIDATE_HEADS = (
     "candidate",
     ">marked",
     ">mean mark",
-    ">assessed",
-    ">mean assessment",
+    ">judged",
+    ">mean judgement",
     ">score by checks",
     ">score with marks",
 )
@@ -35,7 +35,7 @@ def trust_cells(one: Trust) -> tuple[str, ...]:
     figures = (one.place, one.length, one.both_orders, one.follows, one.parting, one.same_again)
     kappa = one.with_people.kappa
     with_people = in_words(kappa, Unit.RATIO) if kappa is not None else f"- (n = {one.with_people.both})"
-    return (one.assessor, str(one.asked), str(one.faults), *map(_cell, figures), with_people)
+    return (one.judge, str(one.asked), str(one.faults), *map(_cell, figures), with_people)
 
 
 def agreement_cells(one: Agreement) -> tuple[str, ...]:
@@ -49,8 +49,8 @@ def candidate_cells(one: MarkedCandidate) -> tuple[str, ...]:
         one.candidate,
         str(one.marked),
         _cell(one.mean_mark),
-        str(one.assessed),
-        _cell(one.mean_assessment),
+        str(one.judged),
+        _cell(one.mean_judgement),
         _cell(one.checks_score),
         _cell(one.marked_score),
     )
@@ -68,9 +68,9 @@ def marks_note(marking: Marking) -> str:
     )
     words = (
         "Marks go from 0 to 4; replies that are alike were marked once. Weighted kappa (quadratic): 0 is chance, 1 is\n"
-        "agreement throughout. Leans: 0 favours neither place; 0.50 favours neither length.\n"
+        "agreement throughout. Biases: 0 favours neither place; 0.50 favours neither length.\n"
     )
-    shares = f"people weigh {weights.people:g} and the assessor {weights.assessor:g} of a reply that they marked"
+    shares = f"people weigh {weights.people:g} and the judge {weights.judge:g} of a reply that they marked"
     return f"{said}{words}In the score with marks {shares}; the checks weigh the rest."
 
 

@@ -8,7 +8,7 @@ from kettlefield.core.units import format_duration
 from kettlefield.results.capacity import Floor
 from kettlefield.results.comparison import Figures
 
-SHOWN = ("first_token_s.p50", "first_token_s.p95", "decode_rate_tps.p50", "decode_rate_tps.p10")
+SHOWN = ("ttft_s.p50", "ttft_s.p95", "decode_tps.p50", "decode_tps.p10")
 _HEADS = (
     *(">first token p50", ">first token p95", ">decode p50, tokens/s", ">decode p10, tokens/s"),
     *(">of ceiling", ">n"),
@@ -38,6 +38,6 @@ def _cells(row: Figures, floor: Floor, *, with_kind: bool) -> tuple[str, ...]:
         cells.append(cell.removesuffix(f" {unit.value}") if unit is Unit.TOKENS_PER_SECOND else cell)
     digits = 0 if (row.ceiling_share or 0) >= 0.1 else 1
     share = "-" if row.ceiling_share is None else f"{row.ceiling_share:.{digits}%}"
-    count = str(len(row.speed["first_token_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
+    count = str(len(row.speed["ttft_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
     load = "disturbed" if "load_s" in row.doubts else format_duration(row.load_s)
     return (*cells, share, count, load + (f", {row.load_kind}" if with_kind and row.load_kind else ""))

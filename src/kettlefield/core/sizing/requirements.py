@@ -41,13 +41,13 @@ class MemoryNeed:
     kv_bits: int
     parallel: int
     weights_bytes: int
-    cache_bytes: int
+    kv_bytes: int
     overhead_bytes: int
 
     @property
     def total_bytes(self) -> int:
         """All three together."""
-        return self.weights_bytes + self.cache_bytes + self.overhead_bytes
+        return self.weights_bytes + self.kv_bytes + self.overhead_bytes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -66,7 +66,7 @@ class LearnedOverhead:
         return max(0, round(self.overhead_bytes + self.per_token_bytes * (context_tokens - self.context_tokens)))
 
 
-def cache_bytes_per_token(shape: ModelShape, *, kv_bits: int = 16) -> int:
+def kv_bytes_per_token(shape: ModelShape, *, kv_bits: int = 16) -> int:
     """Bytes that one more token of context adds while every window still has room.
 
     Parameters
@@ -84,7 +84,7 @@ def _sixteenths(kv_bits: int) -> int:
     return _ELEMENT_SIXTEENTHS.get(kv_bits, 2 * kv_bits)
 
 
-def cache_bytes(shape: ModelShape, context_tokens: int, *, kv_bits: int = 16, parallel: int = 1) -> int:
+def kv_bytes(shape: ModelShape, context_tokens: int, *, kv_bits: int = 16, parallel: int = 1) -> int:
     """Bytes of the key/value cache: over layers, heads x (key + value) x remembered tokens x element bytes.
 
     Raises
@@ -116,7 +116,7 @@ def memory_need(
         kv_bits=kv_bits,
         parallel=parallel,
         weights_bytes=shape.weights_bytes,
-        cache_bytes=cache_bytes(shape, context_tokens, kv_bits=kv_bits, parallel=parallel),
+        kv_bytes=kv_bytes(shape, context_tokens, kv_bits=kv_bits, parallel=parallel),
         overhead_bytes=by_rule if overhead_bytes is None else overhead_bytes,
     )
 
@@ -149,7 +149,7 @@ def layers_that_fit(shape: ModelShape, need: MemoryNeed, budget_bytes: int) -> i
     """
     if shape.layers == 0:
         return 0
-    per_layer = (shape.layer_bytes + need.cache_bytes) / shape.layers
+    per_layer = (shape.layer_bytes + need.kv_bytes) / shape.layers
     room = budget_bytes - need.overhead_bytes
     return max(0, min(shape.layers, int(room // per_layer)))
 
@@ -173,7 +173,7 @@ def decode_ceiling_tps(shape: ModelShape, bandwidth_bytes_s: float, depth_tokens
     The memory side of the roofline model: Williams, Waterman and Patterson (2009),
     Communications of the ACM 52(4), 65-76.
     """
-    read = shape.read_bytes + (cache_bytes(shape, depth_tokens, kv_bits=kv_bits) if depth_tokens else 0)
+    read = shape.read_bytes + (kv_bytes(shape, depth_tokens, kv_bits=kv_bits) if depth_tokens else 0)
     return bandwidth_bytes_s / read
 
 

@@ -276,7 +276,7 @@ def no_worse(pairs: Pairs, margin: float, *, confidence: float = 0.95) -> Eviden
     return Evidence.SHOWN_WORSE if found.high < -margin else Evidence.NOT_SHOWN
 
 
-def exercises_to_settle(pairs: Pairs, margin: float, *, confidence: float = 0.95) -> int | None:
+def exercises_needed(pairs: Pairs, margin: float, *, confidence: float = 0.95) -> int | None:
     """How many exercises in all would settle it, if the shares found so far are the true ones; None: none in
     practice, because they lie too near the margin.
     """
@@ -313,7 +313,7 @@ def holm(p_values: Sequence[float]) -> tuple[float, ...]:
     return tuple(adjusted)
 
 
-def passes_in_k(passed: Sequence[int], asked: Sequence[int], k: int) -> float | None:
+def pass_at_k(passed: Sequence[int], asked: Sequence[int], k: int) -> float | None:
     """Chance that at least one of k samples of an exercise passes, in the mean over exercises.
 
     Parameters

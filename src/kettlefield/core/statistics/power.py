@@ -47,7 +47,7 @@ def smallest_drop(pairs: float, *, discordant: float, confidence: float = 0.95, 
     return first_that(lambda drop: needed(drop, discordant) <= pairs, 1e-6, discordant)
 
 
-def noticeable_drop(pairs: Pairs, *, confidence: float = 0.95, power: float = 0.8) -> float | None:
+def minimum_detectable_drop(pairs: Pairs, *, confidence: float = 0.95, power: float = 0.8) -> float | None:
     """The smallest true drop that a comparison such as this one shows with the wanted power.
 
     Parameters

@@ -1,4 +1,4 @@
-"""Arithmetic of the timing procedures: when to stop, when to send, what to try next, where the knee is."""
+"""Arithmetic of the timing procedures: when to stop, when to send, what to try next, where the saturation is."""
 
 import math
 from collections.abc import Sequence
@@ -117,7 +117,7 @@ def window_rate_tps(replies: Sequence[tuple[float, Sequence[float], int]]) -> fl
     return sum(tokens for _, _, tokens in replies) / span if span > 0 else None
 
 
-def knee(counts: Sequence[int], rates_tps: Sequence[float]) -> int | None:
+def saturation(counts: Sequence[int], rates_tps: Sequence[float]) -> int | None:
     """The number of clients beyond which more of them bring little: the last worthwhile step.
 
     Parameters

@@ -29,8 +29,8 @@ class Trace:
 class Figures:
     """Figures of one request; None where the trace does not hold enough to say."""
 
-    first_token_s: float | None  # request written -> first event with text
-    first_answer_token_s: float | None  # the same, thinking set aside
+    ttft_s: float | None  # request written -> first event with text
+    answer_ttft_s: float | None  # the same, thinking set aside
     finished_s: float  # request written -> end of the stream
     prompt_tokens: int | None
     completion_tokens: int  # thinking included
@@ -38,12 +38,12 @@ class Figures:
     events: int  # with text, as the stopwatch counted them
     thinking_tokens: int  # of completion_tokens, by the share of events that were thinking
     packed: bool  # the server put several tokens in an event: gaps are between events, rates use usage
-    decode_rate_tps: float | None  # tokens x (1 - 1 / events) / (last - first), tokens a second
-    prefill_rate_tps: float | None  # prompt tokens / first_token_s, tokens a second
-    gap_p50_s: float | None
-    gap_p95_s: float | None
-    gap_p99_s: float | None
-    gap_max_s: float | None
+    decode_tps: float | None  # tokens x (1 - 1 / events) / (last - first), tokens a second
+    prefill_tps: float | None  # prompt tokens / ttft_s, tokens a second
+    itl_p50_s: float | None
+    itl_p95_s: float | None
+    itl_p99_s: float | None
+    itl_max_s: float | None
 
 
 def read_figures(trace: Trace) -> Figures:
@@ -71,8 +71,8 @@ def read_figures(trace: Trace) -> Figures:
     span_s = float(stamps[-1] - stamps[0]) if events else 0.0
     gap_s = [quantile(gaps, q) if len(gaps) else None for q in (0.5, 0.95, 0.99, 1.0)]
     return Figures(
-        first_token_s=first,
-        first_answer_token_s=_first_answer(trace),
+        ttft_s=first,
+        answer_ttft_s=_first_answer(trace),
         finished_s=trace.finished_s,
         prompt_tokens=trace.prompt_tokens,
         completion_tokens=tokens,
@@ -81,12 +81,12 @@ def read_figures(trace: Trace) -> Figures:
         thinking_tokens=round(tokens * sum(trace.thinking) / events) if events else 0,
         packed=0 < events < tokens,
         # the first event's tokens came before the clock; with one token an event this is (tokens - 1) / (last - first)
-        decode_rate_tps=tokens * (1 - 1 / events) / span_s if tokens > 1 and span_s > 0 else None,
-        prefill_rate_tps=trace.prompt_tokens / first if trace.prompt_tokens and first else None,
-        gap_p50_s=gap_s[0],
-        gap_p95_s=gap_s[1],
-        gap_p99_s=gap_s[2],
-        gap_max_s=gap_s[3],
+        decode_tps=tokens * (1 - 1 / events) / span_s if tokens > 1 and span_s > 0 else None,
+        prefill_tps=trace.prompt_tokens / first if trace.prompt_tokens and first else None,
+        itl_p50_s=gap_s[0],
+        itl_p95_s=gap_s[1],
+        itl_p99_s=gap_s[2],
+        itl_max_s=gap_s[3],
     )
 
 

@@ -27,8 +27,8 @@ def main() -> int:
     parser.add_argument("--port", type=int, required=True)
     parser.add_argument("--level", help="refuse to start if the file is of another")
     parser.add_argument("--context", type=int, help="tokens a slot (default: all that the model has)")
-    parser.add_argument("--slots", type=int, default=1, help="requests at once")
-    parser.add_argument("--cache-bits", type=int, choices=(16, 8), default=16, help="of a key or value element")
+    parser.add_argument("--concurrency", type=int, default=1, help="requests at once")
+    parser.add_argument("--kv-bits", type=int, choices=(16, 8), default=16, help="of a key or value element")
     parser.add_argument("--prompt-cache", action="store_true", help="read the beginning of a prompt only once")
     parser.add_argument("--true-log", type=Path, help="one line of JSON a request: when its pieces were really sent")
     args = parser.parse_args()
@@ -47,19 +47,17 @@ def _serve(args: argparse.Namespace) -> int:
     if not 2 <= context <= weights.shape.context_tokens:
         hint = f"The model has 2 to {weights.shape.context_tokens}."
         raise InputError(f"a context of {context} tokens", "--context", hint)
-    if not 1 <= args.slots <= MOST_SLOTS:
-        raise InputError(f"{args.slots} slots", "--slots", f"Name 1 to {MOST_SLOTS}.")
+    if not 1 <= args.concurrency <= MOST_SLOTS:
+        raise InputError(f"{args.concurrency} slots", "--concurrency", f"Name 1 to {MOST_SLOTS}.")
     backend = LittleServer(
         weights,
         context_tokens=context,
-        slots=args.slots,
-        bits=args.cache_bits,
+        slots=args.concurrency,
+        bits=args.kv_bits,
         keep_prompts=args.prompt_cache,
         true_log=args.true_log,
     )
-    print(
-        f"{backend.model_id}: {weights.size_bytes} bytes of weights, {backend.engine.cache_bytes} of cache", flush=True
-    )
+    print(f"{backend.model_id}: {weights.size_bytes} bytes of weights, {backend.engine.kv_bytes} of cache", flush=True)
     web.run_app(Front(backend).build(), host="127.0.0.1", port=args.port, print=None, access_log=None)
     return 0
 

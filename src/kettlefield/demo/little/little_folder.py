@@ -9,7 +9,7 @@ LEVELS_ASKED = ("f16", "q8_0", "q6_k", "q4_1", "q3_k_s", "q2_k")
 BUDGET_BYTES, OVERHEAD_BYTES = 512 * 2**20, 45 * 2**20  # as the plan says them
 SERVER = (
     "{python} -m kettlefield.demo.little --weights {weights} --port {port} --context {context}"
-    " --slots {slots} --cache-bits {cache_bits}"
+    " --concurrency {concurrency} --kv-bits {kv_bits}"
 )
 
 PLAN = """\
@@ -26,9 +26,9 @@ memory_budget = "512 MiB"
 
 [server]
 command = ["{python}", "-m", "kettlefield.demo.little", "--weights", "{weights}", "--port", "{port}",
-           "--context", "{context}", "--slots", "{slots}", "--cache-bits", "{cache_bits}"]
+           "--context", "{context}", "--concurrency", "{concurrency}", "--kv-bits", "{kv_bits}"]
 context = 512
-slots = 6
+concurrency = 6
 ready_within = "30 s"
 
 [sampling]
@@ -44,8 +44,8 @@ reply_tokens = 32
 tokens = [64, 384]
 repeats = 4
 
-[speed.clients]
-counts = [1, 6]
+[speed.closed_loop]
+concurrency = [1, 6]
 requests = 2
 
 [memory]
@@ -54,7 +54,7 @@ overhead = "45 MiB"  # Python, NumPy and the HTTP server, whatever the weights
 
 [grading]
 samples = 1
-in_flight = 6
+concurrent_trials = 6
 """
 
 CRITERIA = """
@@ -69,11 +69,11 @@ no_worse_than = "reference"
 margin = 0.1
 
 [[criterion]]
-measure = "first_token_s.p50"
+measure = "ttft_s.p50"
 at_most = "500 ms"
 
 [[criterion]]
-measure = "decode_rate_tps.p50"
+measure = "decode_tps.p50"
 at_least = "50 tokens/s"
 
 [[criterion]]

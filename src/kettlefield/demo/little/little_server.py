@@ -46,7 +46,7 @@ class LittleServer:
         )
         self.server_name = f"kettlefield-little/{__version__}"
         self.model_id = f"{weights.name}@{weights.level}"
-        self.health: dict[str, Any] | None = {"slots": slots, "context_tokens": context_tokens, "cache_bits": bits}
+        self.health: dict[str, Any] | None = {"concurrency": slots, "context_tokens": context_tokens, "kv_bits": bits}
 
     def check_key(self, header: str | None) -> bool:
         """Everybody on this machine may ask."""

@@ -73,7 +73,7 @@ class Engine:
         self._work = asyncio.Event()
 
     @property
-    def cache_bytes(self) -> int:
+    def kv_bytes(self) -> int:
         """What all slots' memories take."""
         return sum(slot.cache.size_bytes for slot in self._slots)
 

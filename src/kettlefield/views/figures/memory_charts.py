@@ -1,4 +1,4 @@
-"""Memory over time with its phases, and what the header foretold beside what was measured."""
+"""Memory over time with its phases, and what the header predicted beside what was measured."""
 
 import pandas as pd
 
@@ -30,7 +30,7 @@ def group_of(phase: str) -> str:
     """Which group of phases one belongs to, for its colour."""
     if phase in {"load", "answers", "idle"}:
         return phase
-    return "several at once" if phase.startswith("clients") or phase == "arrivals" else "timing"
+    return "several at once" if phase.startswith("concurrency") or phase == "open_loop" else "timing"
 
 
 def thinned(times_s: pd.Series, values: pd.Series) -> tuple[pd.Series, pd.Series]:
@@ -89,7 +89,7 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
 
 
 def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None:
-    """Two bars a candidate; None where no header foretold anything.
+    """Two bars a candidate; None where no header predicted anything.
 
     Parameters
     ----------
@@ -104,7 +104,7 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
     most = known[["predicted_bytes", "peak_bytes"]].to_numpy().max()
     scale = size_scale(most)
     budget_bytes, outside = budget_in_sight(budget_bytes, most)
-    figure, axes = new_chart("Bars of equal length: the header foretold it", height_in=1.5 + 0.5 * len(known))
+    figure, axes = new_chart("Bars of equal length: the header predicted it", height_in=1.5 + 0.5 * len(known))
     places = list(range(len(known)))[::-1]
     axes.barh(
         [p + 0.19 for p in places],
@@ -120,7 +120,7 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
         color=COLOURS[4],
         hatch="//",
         edgecolor="white",
-        label="foretold by the weights' header",
+        label="predicted by the weights' header",
     )
     if budget_bytes is not None:
         axes.axvline(
@@ -133,9 +133,9 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
     add_legend(axes, loc="upper left", bbox_to_anchor=(0.0, -0.16), ncols=3, fontsize=9)
     return Chart(
         name="predicted-beside-measured",
-        title="Memory foretold beside memory measured",
+        title="Memory predicted beside memory measured",
         alt=sentences(
-            f"{row.candidate}: foretold {format_bytes(row.predicted_bytes)}, measured {format_bytes(row.peak_bytes)}"
+            f"{row.candidate}: predicted {format_bytes(row.predicted_bytes)}, measured {format_bytes(row.peak_bytes)}"
             for row in rows_of(known)
         ),
         caption="Foretold: weights, key/value cache at the configured context and streams, and an overhead that the "

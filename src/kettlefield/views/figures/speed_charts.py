@@ -82,7 +82,7 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
     Parameters
     ----------
     frame : data frame
-        Columns candidate, depth_tokens, decode_rate_tps: one row a request.
+        Columns candidate, depth_tokens, decode_tps: one row a request.
     floor_tps : float
         The plan's floor in tokens/s; 0: none.
     """
@@ -91,9 +91,9 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
     figure, axes = new_chart("A line that falls slows down as the context fills")
     words = []
     for number, (candidate, rows) in enumerate(frame.groupby("candidate", sort=False)):
-        middles = rows.groupby("depth_tokens")["decode_rate_tps"].median()
+        middles = rows.groupby("depth_tokens")["decode_tps"].median()
         every = {**look(number), "markersize": 3, "alpha": 0.5, "linestyle": ""}
-        axes.plot(rows["depth_tokens"], rows["decode_rate_tps"], **every)
+        axes.plot(rows["depth_tokens"], rows["decode_tps"], **every)
         axes.plot(middles.index, middles, label=str(candidate), **look(number))
         words.append(
             f"{candidate}: {middles.iloc[0]:,.0f} tokens/s at {middles.index[0]:,.0f} tokens, "
@@ -123,9 +123,9 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
     Parameters
     ----------
     clients : data frame
-        Columns candidate, clients, rate_tps (of all together), knee (bool).
+        Columns candidate, clients, rate_tps (of all together), saturation (bool).
     tries : data frame
-        Columns candidate, rate_rps, first_token_p95_s, held (bool).
+        Columns candidate, rate_rps, ttft_p95_s, held (bool).
     capacities : mapping
         Candidate -> the highest rate that held, requests/s.
     """
@@ -134,18 +134,25 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
     figure, axes = new_figure(columns=2, height_in=5.0)
     left, right = axes
     for number, (candidate, rows) in enumerate(clients.groupby("candidate", sort=False)):
-        left.plot(rows["clients"], rows["rate_tps"], label=str(candidate), **look(number))
-        knee = rows[rows["knee"].astype(bool)]
-        left.plot(knee["clients"], knee["rate_tps"], "o", markersize=13, markerfacecolor="none", markeredgecolor=INK)
-    head(left, "Throughput stops growing at the knee (ringed)")
+        left.plot(rows["concurrency"], rows["rate_tps"], label=str(candidate), **look(number))
+        saturation = rows[rows["saturation"].astype(bool)]
+        left.plot(
+            saturation["concurrency"],
+            saturation["rate_tps"],
+            "o",
+            markersize=13,
+            markerfacecolor="none",
+            markeredgecolor=INK,
+        )
+    head(left, "Throughput stops growing at the saturation (ringed)")
     left.set_xlabel("clients at once")
     left.set_ylabel("tokens/s of all together")
     left.set_ylim(bottom=0)
     order = list(dict.fromkeys([*clients.get("candidate", []), *tries.get("candidate", [])]))
     for candidate, rows in tries.groupby("candidate", sort=False):
         number = order.index(candidate)
-        ordered = rows.sort_values("rate_rps").dropna(subset=["first_token_p95_s"])
-        right.plot(ordered["rate_rps"], ordered["first_token_p95_s"] * 1000, label=str(candidate), **look(number))
+        ordered = rows.sort_values("rate_rps").dropna(subset=["ttft_p95_s"])
+        right.plot(ordered["rate_rps"], ordered["ttft_p95_s"] * 1000, label=str(candidate), **look(number))
         if capacities.get(str(candidate)):
             right.axvline(capacities[str(candidate)], color=look(number)["color"], linestyle="--", linewidth=1.2)
     head(right, "Capacity (dashed): the last rate that held")

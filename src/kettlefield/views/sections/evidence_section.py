@@ -105,7 +105,7 @@ def _not_measured(material: Material) -> tuple[str, ...]:
         missing = [
             words for words, value in (("peak memory", row.peak_bytes), ("load time", row.load_s)) if value is None
         ]
-        if not row.speed["first_token_s"]:
+        if not row.speed["ttft_s"]:
             missing.append("speed")
         if missing:
             found.append(f"{row.candidate}: {', '.join(missing)}")

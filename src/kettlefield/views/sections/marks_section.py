@@ -1,4 +1,4 @@
-"""Marks by people and by an assessor, apart from the checks: how far to trust them, then what they say."""
+"""Marks by people and by a judge, apart from the checks: how far to trust them, then what they say."""
 
 from kettlefield.views.marks_tables import (
     AGREEMENT_HEADS,
@@ -18,14 +18,14 @@ def section(material: Material) -> Section | None:
     marking = material.marking
     if marking.is_empty:
         return None
-    unused = tuple(f"{assessor}: shown and not used: {why}" for assessor, why in marking.unused.items())
+    unused = tuple(f"{judge}: shown and not used: {why}" for judge, why in marking.unused.items())
     return Section(
         anchor="marks",
         title="Marks",
         parts=present(
-            Words(text="An assessor's marks do not count:", items=unused, tone="warning") if unused else None,
+            Words(text="A judge's marks do not count:", items=unused, tone="warning") if unused else None,
             Table(
-                title="The assessor, before it is believed",
+                title="The judge, before it is believed",
                 heads=TRUST_HEADS,
                 rows=tuple(map(trust_cells, marking.trusts)),
             )

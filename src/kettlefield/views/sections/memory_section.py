@@ -1,4 +1,4 @@
-"""Sixth question: how much memory, does it grow, and was it foretold?"""
+"""Sixth question: how much memory, does it grow, and was it predicted?"""
 
 import pandas as pd
 
@@ -35,14 +35,14 @@ def _slopes(material: Material) -> Table | None:
     rows = []
     for one in material.memories:
         header = "-" if one.predicted_token_bytes is None else format_bytes(one.predicted_token_bytes)
-        for what, slope, foretold in (
+        for what, slope, predicted in (
             ("each token of context", one.token_slope_bytes, header),
             ("each further stream", one.stream_slope_bytes, "-"),
             ("each request", one.leak_bytes, "none"),
         ):
             if slope is not None:
                 leak = " - it leaks" if what == "each request" and one.leaks else ""
-                rows.append((one.candidate, what + leak, *_signed(slope), foretold))
+                rows.append((one.candidate, what + leak, *_signed(slope), predicted))
     if not rows:
         return None
     return Table(

@@ -48,18 +48,20 @@ def _table(material: Material) -> Table:
 def _under_load(material: Material) -> Chart | None:
     clients, tries, capacities = [], [], {}
     for one in material.timings:
-        for cell, rate in zip(one.clients.cells, one.clients.rates_tps, strict=True):
+        for cell, rate in zip(one.closed_loop.cells, one.closed_loop.rates_tps, strict=True):
             if rate is not None:
                 count = int(cell.label)
-                knee = count == one.clients.knee_clients
-                clients.append({"candidate": one.candidate, "clients": count, "rate_tps": rate, "knee": knee})
+                saturation = count == one.closed_loop.saturation_concurrency
+                clients.append(
+                    {"candidate": one.candidate, "concurrency": count, "rate_tps": rate, "saturation": saturation}
+                )
         if one.capacity is not None:
             tries += [{"candidate": one.candidate, **attempt} for attempt in one.capacity.tries]
             if one.capacity.holds_rps is not None:
                 capacities[one.candidate] = one.capacity.holds_rps
     return under_load(
-        pd.DataFrame(clients, columns=["candidate", "clients", "rate_tps", "knee"]),
-        pd.DataFrame(tries) if tries else pd.DataFrame(columns=["candidate", "rate_rps", "first_token_p95_s", "held"]),
+        pd.DataFrame(clients, columns=["candidate", "concurrency", "rate_tps", "saturation"]),
+        pd.DataFrame(tries) if tries else pd.DataFrame(columns=["candidate", "rate_rps", "ttft_p95_s", "held"]),
         capacities=capacities,
     )
 
@@ -102,9 +104,9 @@ def _loads(material: Material) -> Chart | None:
 def _remarks(material: Material) -> Table | None:
     rows = []
     for one in material.timings:
-        ratio = "-" if one.cache_ratio is None else with_interval(one.cache_ratio, Unit.RATIO)
+        ratio = "-" if one.prompt_cache_ratio is None else with_interval(one.prompt_cache_ratio, Unit.RATIO)
         drift = "-" if one.drift is None else f"{one.drift:.2f}"
-        if one.depth.past_window is not None or one.cache_ratio is not None or one.drift is not None:
+        if one.depth.past_window is not None or one.prompt_cache_ratio is not None or one.drift is not None:
             rows.append((one.candidate, ratio, drift, one.depth.past_window or "-"))
     if not rows:
         return None

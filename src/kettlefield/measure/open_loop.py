@@ -6,11 +6,11 @@ from dataclasses import asdict, dataclass
 
 from kettlefield.core.timing.pacing import Bracket, arrival_times
 from kettlefield.core.timing.timeline import quantile, read_figures
-from kettlefield.measure.concurrency import LOAD_TOKENS
+from kettlefield.measure.closed_loop import LOAD_TOKENS
 from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed
 from kettlefield.server.exchange import Exchange
 
-ARRIVALS = "arrivals"
+OPEN_LOOP = "open_loop"
 LEAST_REQUESTS = 8  # fewer arrivals say nothing of a p95
 MOST_REQUESTS = 600  # more say nothing new, and a server that cannot keep up would be buried
 DRAIN = 1.0  # of the schedule's length: how long the last replies are waited for
@@ -20,8 +20,8 @@ DRAIN = 1.0  # of the schedule's length: how long the last replies are waited fo
 class Limits:
     """When a rate holds."""
 
-    first_token_s: float  # p95, from the scheduled moment
-    decode_rate_tps: float  # p10
+    ttft_s: float  # p95, from the scheduled moment
+    decode_tps: float  # p10
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,7 +31,7 @@ class Try:
     rate_rps: float
     requests: int
     unanswered: int  # faults, refusals, and replies that were still under way when the time was over
-    first_token_p95_s: float | None
+    ttft_p95_s: float | None
     decode_p10_tps: float | None
     held: bool
 
@@ -55,20 +55,20 @@ async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Procedu
         if rate is None:
             break
         if bench.budget.is_spent:
-            yield Ended(name=ARRIVALS, why=BUDGET, facts=_facts(bracket, tries))
+            yield Ended(name=OPEN_LOOP, why=BUDGET, facts=_facts(bracket, tries))
             return
         # a slow rate needs a longer schedule before enough has arrived, a fast one has enough sooner
         lasting_s = min(max(search.lasting_s, LEAST_REQUESTS / rate), MOST_REQUESTS / rate)
         moments = arrival_times(rate, lasting_s, search.seed)
         answered, unanswered = await _send(bench, moments, search.reply_tokens, lasting_s * DRAIN)
         for exchange, lag_s in answered:
-            yield Timed(purpose=ARRIVALS, exchange=exchange, point={"rate_rps": rate}, scheduled_lag_s=lag_s)
+            yield Timed(purpose=OPEN_LOOP, exchange=exchange, point={"rate_rps": rate}, scheduled_lag_s=lag_s)
         tries.append(_judge(rate, answered, unanswered, limits))
         bracket = bracket.after(rate, held=tries[-1].held)
         if not bench.is_alive():
-            yield Ended(name=ARRIVALS, why="the server died under load", facts=_facts(bracket, tries))
+            yield Ended(name=OPEN_LOOP, why="the server died under load", facts=_facts(bracket, tries))
             return
-    yield Ended(name=ARRIVALS, why=DONE, facts=_facts(bracket, tries))
+    yield Ended(name=OPEN_LOOP, why=DONE, facts=_facts(bracket, tries))
 
 
 def _facts(bracket: Bracket, tries: list[Try]) -> dict[str, object]:
@@ -101,22 +101,22 @@ async def _send(
 
 def _judge(rate: float, answered: list[tuple[Exchange, float]], unanswered: int, limits: Limits) -> Try:
     good = [(read_figures(exchange.trace), lag) for exchange, lag in answered if exchange.fault is None]
-    firsts = [lag + figures.first_token_s for figures, lag in good if figures.first_token_s is not None]
-    rates = [figures.decode_rate_tps for figures, _ in good if figures.decode_rate_tps is not None]
+    firsts = [lag + figures.ttft_s for figures, lag in good if figures.ttft_s is not None]
+    rates = [figures.decode_tps for figures, _ in good if figures.decode_tps is not None]
     refused = len(answered) - len(good) + unanswered
     p95 = quantile(firsts, 0.95) if firsts else None
     p10 = quantile(rates, 0.10) if rates else None
     held = (
         not refused
         and p95 is not None
-        and p95 <= limits.first_token_s
-        and (limits.decode_rate_tps <= 0 or (p10 is not None and p10 >= limits.decode_rate_tps))
+        and p95 <= limits.ttft_s
+        and (limits.decode_tps <= 0 or (p10 is not None and p10 >= limits.decode_tps))
     )
     return Try(
         rate_rps=rate,
         requests=len(answered) + unanswered,
         unanswered=refused,
-        first_token_p95_s=p95,
+        ttft_p95_s=p95,
         decode_p10_tps=p10,
         held=held,
     )

@@ -1,4 +1,4 @@
-"""``kettlefield contrast``: candidates side by side."""
+"""``kettlefield compare``: candidates side by side."""
 
 import argparse
 import importlib
@@ -6,7 +6,7 @@ from pathlib import Path
 
 from kettlefield.cli.between_part import show_between
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.contrast_table import Shape, show_contrast
+from kettlefield.cli.comparison_table import Shape, show_comparison
 from kettlefield.cli.exits import ExitCode
 from kettlefield.cli.groups_part import show_groups
 from kettlefield.cli.replies_part import show_replies
@@ -18,15 +18,15 @@ PARTS = ("solved", "speed", "memory", "cost", "replies", "marks")
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add this command."""
     parser = commands.add_parser(
-        "contrast",
-        help=COMMANDS["contrast"],
+        "compare",
+        help=COMMANDS["compare"],
         description="Show what each candidate of a record solved, how fast, in how much memory,\nwith 95 % intervals. "
         "Of two records: what changed between them, and which figures moved by more than noise.",
-        epilog="examples:\n  kettlefield contrast record.db\n  kettlefield contrast record.db --part speed\n"
-        "  kettlefield contrast record.db --by kind\n"
-        "  kettlefield contrast record.db --against marram-1.2b@q8_0 --pairs\n"
-        "  kettlefield contrast signed.db tonight.db\n"
-        "  kettlefield contrast record.db --json | jq .candidates",
+        epilog="examples:\n  kettlefield compare record.db\n  kettlefield compare record.db --part speed\n"
+        "  kettlefield compare record.db --by kind\n"
+        "  kettlefield compare record.db --against marram-1.2b@q8_0 --pairs\n"
+        "  kettlefield compare signed.db tonight.db\n"
+        "  kettlefield compare record.db --json | jq .candidates",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("record", type=Path, nargs="+", help="one; or an old one and newer ones to hold against it")
@@ -35,7 +35,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         choices=PARTS,
         help="the whole of one part: every timing procedure; memory by phase; solved at first, after repair and in "
         "several samples; cost of a solution; how far replies follow the reference level's; marks by people and by an "
-        "assessor",
+        "judge",
     )
     parser.add_argument("--against", metavar="MODEL@LEVEL", help="hold all others against this one, whatever its model")
     parser.add_argument(
@@ -69,7 +69,7 @@ def run(args: argparse.Namespace) -> int:
         getattr(module, f"show_{args.part}")(record, args.only, as_json=args.json)
     else:
         shape: Shape = "json" if args.json else "csv" if args.csv else "table"
-        show_contrast(record, args.only, shape=shape, name_pairs=args.pairs, against=args.against)
+        show_comparison(record, args.only, shape=shape, name_pairs=args.pairs, against=args.against)
     return ExitCode.DONE
 
 
@@ -80,7 +80,7 @@ def _check_options(args: argparse.Namespace) -> None:
     if args.part == "replies":
         allowed.add(frozenset({"part", "against"}))
     if len(args.record) > 1 and given:
-        raise InputError(f"--{given[0]} is for one record", "contrast", "Name one record, or leave the option out.")
+        raise InputError(f"--{given[0]} is for one record", "compare", "Name one record, or leave the option out.")
     if len(given) > 1 and frozenset(given) not in allowed:
         words = " and ".join(f"--{name}" for name in given)
-        raise InputError(f"{words} do not go together", "contrast", "Ask for one after the other.")
+        raise InputError(f"{words} do not go together", "compare", "Ask for one after the other.")

@@ -1,4 +1,4 @@
-"""The table of ``kettlefield contrast``: solved, against the reference level, by suite, speed."""
+"""The table of ``kettlefield compare``: solved, against the reference level, by suite, speed."""
 
 import dataclasses
 from pathlib import Path
@@ -23,11 +23,11 @@ from kettlefield.cli.console import (
 from kettlefield.core.measures import MEASURES, Unit
 from kettlefield.core.statistics.estimate import in_unit, interval_words, p_words
 from kettlefield.core.statistics.paired import score_interval
-from kettlefield.core.statistics.power import noticeable_drop
+from kettlefield.core.statistics.power import minimum_detectable_drop
 from kettlefield.core.units import format_bytes, three_digits
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
-from kettlefield.results.comparison import Contrast, Figures, contrast, ends_of_scale, on_frontier
+from kettlefield.results.comparison import Comparison, Figures, compare, ends_of_scale, on_frontier
 from kettlefield.results.frames import not_measured, notes
 from kettlefield.results.paired_comparison import mixed_settings
 from kettlefield.views.speed_table import speed_table
@@ -35,7 +35,7 @@ from kettlefield.views.speed_table import speed_table
 Shape = Literal["table", "json", "csv"]
 
 
-def show_contrast(
+def show_comparison(
     path: Path,
     only: str | None = None,
     *,
@@ -45,7 +45,7 @@ def show_contrast(
 ) -> None:
     """Print a record's candidates side by side."""
     record = Record.open(path)
-    table = contrast(record, reference=against)
+    table = compare(record, reference=against)
     table = dataclasses.replace(table, rows=tuple(chosen(table.rows, only)))
     mixed = mixed_settings(record)
     if shape == "json":
@@ -80,7 +80,7 @@ def _as_json(row: Figures) -> dict[str, Any]:
         "solved": row.solved,
         "solved_after_repair": row.solved_after_repair,
         "score": row.score,
-        "passes_in_k": row.passes_in_k,
+        "pass_at_k": row.pass_at_k,
         "faults": row.faults,
         "pass_rate": estimate_json(row.pass_rate),
     }
@@ -98,11 +98,11 @@ def _as_json(row: Figures) -> dict[str, Any]:
         "disturbed",
         "thinking_tokens",
         "answer_tokens",
-        "first_answer_token_s",
+        "answer_ttft_s",
         "tokens_per_solved",
         "seconds_per_solved",
         "byte_seconds_per_solved",
-        "in_flight",
+        "concurrency",
         "outcomes",
     ):
         document[name] = getattr(row, name)
@@ -141,11 +141,11 @@ def _against_json(row: Figures) -> dict[str, Any] | None:
         "exercises_lost": row.against.lost,
         "p": row.against.p,
         "p_adjusted": row.against.p_adjusted,
-        "could_notice": noticeable_drop(pairs),
+        "minimum_detectable_drop": minimum_detectable_drop(pairs),
     }
 
 
-def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool) -> None:
+def _print(table: Comparison, notes: list[str], floor: Floor, *, name_pairs: bool) -> None:
 
     console = make_console()
     print_heading(console, table.title, simulated=table.simulated)
@@ -177,7 +177,7 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
     if len(table.rows) > 1 and best:
         words = "Pareto-optimal (pass rate, memory, s/solved; differences beyond the intervals)"
         console.print(safe(f"{words}: {', '.join(best)}"))
-    most = max((row.in_flight for row in table.rows), default=0)
+    most = max((row.concurrency for row in table.rows), default=0)
     print_note(
         console,
         "p: quantiles of n requests timed one at a time, with the 95 % interval; ?: n is too small for that bound.\n"
@@ -194,7 +194,7 @@ def _print(table: Contrast, notes: list[str], floor: Floor, *, name_pairs: bool)
         console.print(safe(f"! {text}", "yellow"))
 
 
-def _print_against(console: Console, table: Contrast, *, name_pairs: bool) -> None:
+def _print_against(console: Console, table: Comparison, *, name_pairs: bool) -> None:
     """Each level against its model's reference level, on the same exercises."""
     rows = [(row, row.against) for row in table.rows if row.against is not None]
     if not rows:
@@ -216,7 +216,7 @@ def _print_against(console: Console, table: Contrast, *, name_pairs: bool) -> No
             f"{gap.low:+.2f} to {gap.high:+.2f}",
             p_words(found.p),
             p_words(found.p_adjusted),
-            "-" if (drop := noticeable_drop(found.pairs)) is None else f"-{drop:.2f}",
+            "-" if (drop := minimum_detectable_drop(found.pairs)) is None else f"-{drop:.2f}",
         )
     print_table(console, against)
     print_note(
@@ -233,7 +233,7 @@ def _print_against(console: Console, table: Contrast, *, name_pairs: bool) -> No
                 console.print(safe(f"{row.candidate} {word}: {', '.join(names) or 'none'}"))
 
 
-def _print_suites(console: Console, table: Contrast) -> None:
+def _print_suites(console: Console, table: Comparison) -> None:
     """What each candidate solved of each suite, where there are several; and one suite on two seeds."""
     if any(len(row.suites) > 1 for row in table.rows):
         apart = make_table("candidate", "suite", ">weight", ">solved", ">pass rate", "95 % interval")

@@ -1,4 +1,4 @@
-"""``kettlefield assess``: a second model marks replies; how far it can be trusted is measured first."""
+"""``kettlefield judge``: a second model marks replies; how far it can be trusted is measured first."""
 
 import argparse
 import asyncio
@@ -7,7 +7,7 @@ from pathlib import Path
 
 from rich.progress import Progress
 
-from kettlefield.campaign.judging import assess
+from kettlefield.campaign.judging import judge
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.console import make_console
 from kettlefield.cli.exits import ExitCode
@@ -19,11 +19,11 @@ from kettlefield.record.store import Record
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add this command."""
     parser = commands.add_parser(
-        "assess",
-        help=COMMANDS["assess"],
-        description="Put a campaign's replies to the plan's [assessor], blind, several times, pairs in both orders.\n"
-        "Shown first is how it leans by place and length and how it agrees with checks and people; then its marks.",
-        epilog="examples:\n  kettlefield assess plan.toml\n  kettlefield contrast record.db --part marks",
+        "judge",
+        help=COMMANDS["judge"],
+        description="Put a campaign's replies to the plan's [judge], blind, several times, pairs in both orders.\n"
+        "Shown first is how it biases by place and length and how it agrees with checks and people; then its marks.",
+        epilog="examples:\n  kettlefield judge plan.toml\n  kettlefield compare record.db --part marks",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("plan", type=Path)
@@ -37,14 +37,14 @@ def run(args: argparse.Namespace) -> int:
     record = Record.open(plan.record)
     faults = 0
     with record.lock(), Progress(console=make_console(stderr=True), transient=True) as progress:
-        task = progress.add_task("questions to the assessor", total=None)
+        task = progress.add_task("questions to the judge", total=None)
 
         def on_done(done: int, total: int, fault: str) -> None:
             nonlocal faults
             faults += bool(fault)
             progress.update(task, completed=done, total=total)
 
-        asked = asyncio.run(assess(plan, record, on_done))
+        asked = asyncio.run(judge(plan, record, on_done))
     record.close()
     print(f"kettlefield: {asked} questions asked, {faults} without an answer", file=sys.stderr)
     show_marks(plan.record, None, as_json=args.json)

@@ -1,36 +1,38 @@
-"""Closed loop: so many clients at once, each asking again as soon as it has its reply."""
+"""Closed-loop load: a fixed number of requests in flight, a new one as soon as one ends."""
 
 import asyncio
 
-from kettlefield.core.timing.pacing import knee, window_rate_tps
+from kettlefield.core.timing.pacing import saturation, window_rate_tps
 from kettlefield.core.timing.timeline import read_figures
 from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed
 from kettlefield.server.exchange import Exchange
 
-CLIENTS = "clients"
+CLOSED_LOOP = "closed_loop"
 LOAD_TOKENS = 256  # of every request under load: about what the suite's own prompts have
 
 
-async def time_clients(bench: Bench, counts: tuple[int, ...], *, requests: int, reply_tokens: int) -> Procedure:
-    """Time every count of clients in turn.
+async def time_closed_loop(
+    bench: Bench, concurrency: tuple[int, ...], *, requests: int, reply_tokens: int
+) -> Procedure:
+    """Time every concurrency in turn.
 
     Parameters
     ----------
     bench : Bench
         Of a server that is ready and idle.
-    counts : tuple of int
-        Clients at once; tried in rising order.
+    concurrency : tuple of int
+        Requests in flight at once; tried in rising order.
     requests, reply_tokens : int
-        Requests of each client one after the other, and the cap of each.
+        Requests one after the other at each place in the loop, and the cap of each.
     """
     found: list[dict[str, float | int | None]] = []
-    for count in sorted(set(counts)):
+    for count in sorted(set(concurrency)):
         if bench.budget.is_spent:
-            yield Ended(name=CLIENTS, why=BUDGET, facts={"counts": found})
+            yield Ended(name=CLOSED_LOOP, why=BUDGET, facts={"counts": found})
             return
         exchanges = await _all_at_once(bench, count, requests, reply_tokens)
         for exchange in exchanges:
-            yield Timed(purpose=CLIENTS, exchange=exchange, point={"clients": count})
+            yield Timed(purpose=CLOSED_LOOP, exchange=exchange, point={"concurrency": count})
         good = [exchange for exchange in exchanges if exchange.fault is None]
         rate = window_rate_tps(
             [
@@ -38,13 +40,13 @@ async def time_clients(bench: Bench, counts: tuple[int, ...], *, requests: int, 
                 for e in good
             ]
         )
-        found.append({"clients": count, "rate_tps": rate, "faults": len(exchanges) - len(good)})
+        found.append({"concurrency": count, "rate_tps": rate, "faults": len(exchanges) - len(good)})
         if not good:
-            yield Ended(name=CLIENTS, why=exchanges[0].fault or "no reply", facts={"counts": found})
+            yield Ended(name=CLOSED_LOOP, why=exchanges[0].fault or "no reply", facts={"counts": found})
             return
-    rates = [(int(f["clients"] or 0), float(f["rate_tps"])) for f in found if f["rate_tps"] is not None]
-    facts = {"counts": found, "knee_clients": knee([c for c, _ in rates], [r for _, r in rates])}
-    yield Ended(name=CLIENTS, why=DONE, facts=facts)
+    rates = [(int(f["concurrency"] or 0), float(f["rate_tps"])) for f in found if f["rate_tps"] is not None]
+    facts = {"counts": found, "saturation_concurrency": saturation([c for c, _ in rates], [r for _, r in rates])}
+    yield Ended(name=CLOSED_LOOP, why=DONE, facts=facts)
 
 
 async def _all_at_once(bench: Bench, count: int, requests: int, reply_tokens: int) -> list[Exchange]:

@@ -1,4 +1,4 @@
-"""The assessor: what it is asked, that it goes on where it stopped, and that its leans are found whatever they are."""
+"""The judge: what it is asked, that it goes on where it stopped, and that its biases are found whatever they are."""
 
 import asyncio
 import dataclasses
@@ -8,16 +8,16 @@ from pathlib import Path
 import pytest
 from records import PASSED, WRONG, Writer
 
-from kettlefield.campaign import judging as assessing
+from kettlefield.campaign import judging
 from kettlefield.core.errors import InputError
 from kettlefield.decision.ledger import results_digest
-from kettlefield.demo.simulated_replies import Leans, SimulatedAssessor, read_leans
+from kettlefield.demo.simulated_replies import Biases, SimulatedJudge, read_biases
 from kettlefield.marking.blind_replies import items_of, kinds_of
 from kettlefield.marking.judge_trust import trusts, why_not_used
 from kettlefield.marking.marks import Mark, agreements, mean_marks
-from kettlefield.marking.scale import CHOICE_WANTED, assessor_prompt, read_choice, read_mark
-from kettlefield.plan.tables import Assessor, AssessorTable, ServerTable
-from kettlefield.record.entries import AssessmentEntry
+from kettlefield.marking.scale import CHOICE_WANTED, judge_prompt, read_choice, read_mark
+from kettlefield.plan.tables import Judge, JudgeTable, ServerTable
+from kettlefield.record.entries import JudgementEntry
 from kettlefield.suite.loader import find_suite, load_suite
 
 RIGHT, LONG, SHORT = "the tide turns twice a day", "no: " + "it turns at noon and at night " * 3, "no"
@@ -36,13 +36,13 @@ def record(tmp_path):
 
 def table(**keys):
     settings = {"rounds": 2, "pairs": 60, **keys}
-    made = AssessorTable(model="sedge", level="q8_0", server=ServerTable(url="http://x"), **settings)
-    return Assessor(name="sedge@q8_0", table=made, weights=None)
+    made = JudgeTable(model="sedge", level="q8_0", server=ServerTable(url="http://x"), **settings)
+    return Judge(name="sedge@q8_0", table=made, weights=None)
 
 
 def test_pairs_come_in_both_orders_every_round_and_half_of_them_are_alike(record):
     items = items_of(record.record, ("explain",))
-    questions = assessing.questions_of(items, table())
+    questions = judging.questions_of(items, table())
     singles = [q for q in questions if q.second is None]
     pairs = [q for q in questions if q.second is not None]
     assert len(singles) == 2 * 90 and len(pairs) == 2 * 2 * 60
@@ -52,23 +52,23 @@ def test_pairs_come_in_both_orders_every_round_and_half_of_them_are_alike(record
     }
     alike = [q for q in pairs if q.first.score == q.second.score]
     assert len(alike) == len(pairs) / 2 and all(q.first.exercise == q.second.exercise for q in pairs)
-    assert assessing.questions_of(items, table(pairs=0)) == singles
+    assert judging.questions_of(items, table(pairs=0)) == singles
     # where few are alike, others take their place
     few = [item for item in items if item.score == 1 or item.exercise == "e1"]
-    assert sum(q.second is not None for q in assessing.questions_of(few, table(pairs=10))) == 2 * 2 * 3
+    assert sum(q.second is not None for q in judging.questions_of(few, table(pairs=10))) == 2 * 2 * 3
 
 
-def sit(record, items, leans):
-    """Answers of the simulated assessor to every question, written as the campaign writes them."""
-    assessor = SimulatedAssessor(leans, ())
-    assessor._own = {" ".join(f"{RIGHT} {number}".split()) for number in range(30)}
-    for number, question in enumerate(assessing.questions_of(items, table())):
+def sit(record, items, biases):
+    """Answers of the simulated judge to every question, written as the campaign writes them."""
+    judge = SimulatedJudge(biases, ())
+    judge._own = {" ".join(f"{RIGHT} {number}".split()) for number in range(30)}
+    for number, question in enumerate(judging.questions_of(items, table())):
         replies = [next(iter(i.files.values())) for i in (question.first, question.second) if i is not None]
-        said = assessor.reply(assessor_prompt("t", "g", replies, "0123456789ab"), number)
+        said = judge.reply(judge_prompt("t", "g", replies, "0123456789ab"), number)
         single = question.second is None
-        record.save_assessment(
-            AssessmentEntry(
-                assessor="sedge@q8_0", exercise_id=question.first.exercise, first_item=question.first.digest,
+        record.save_judgement(
+            JudgementEntry(
+                judge="sedge@q8_0", exercise_id=question.first.exercise, first_item=question.first.digest,
                 second_item=None if single else question.second.digest, round=question.round,
                 value=read_mark(said) if single else None, choice=None if single else read_choice(said), reply=said, fault="",
             )
@@ -76,18 +76,18 @@ def sit(record, items, leans):
 
 
 @pytest.mark.parametrize(
-    ("leans", "place", "length", "follows"),
+    ("biases", "place", "length", "follows"),
     [
-        (Leans(), 0.0, None, 1.0),
-        (Leans(place=1.0), 1.0, 0.5, 0.5),
-        (Leans(length=1.0), 0.0, 1.0, 0.5),
+        (Biases(), 0.0, None, 1.0),
+        (Biases(place=1.0), 1.0, 0.5, 0.5),
+        (Biases(length=1.0), 0.0, 1.0, 0.5),
         # of alike ones 0.6 go to the first and 0.4 * 0.5 to the longer
-        (Leans(place=0.6, length=0.5), 0.6, (0.3 + 0.2) / (0.6 + 0.2), None),
+        (Biases(place=0.6, length=0.5), 0.6, (0.3 + 0.2) / (0.6 + 0.2), None),
     ],
 )
-def test_set_leans_are_found(record, leans, place, length, follows):
+def test_set_leans_are_found(record, biases, place, length, follows):
     items = items_of(record.record, ("explain",))
-    sit(record.record, items, leans)
+    sit(record.record, items, biases)
     (found,) = trusts(record.record, items, {})
     assert found.place.low - 0.01 <= place <= found.place.high + 0.01, found.place
     assert (found.length is None) == (length is None)
@@ -98,12 +98,12 @@ def test_set_leans_are_found(record, leans, place, length, follows):
         low, high = (found.follows.low - 0.01, found.follows.high + 0.01)
         assert low <= follows <= high, found.follows
     assert found.parting.value == 1 and found.same_again.value == 1 and found.asked == 2 * 90 + 240
-    assert found.both_orders.value == pytest.approx(1.0 if leans.place == 0 else found.both_orders.value)
+    assert found.both_orders.value == pytest.approx(1.0 if biases.place == 0 else found.both_orders.value)
 
 
 def test_its_marks_are_used_only_when_people_agree_clearly(record):
     items = items_of(record.record, ("explain",))
-    sit(record.record, items, Leans(noise=0.3))
+    sit(record.record, items, Biases(noise=0.3))
     right = {item.digest: 4.0 if item.passed else 1.0 for item in items}
     (alone,), (agreeing,), (against,) = (trusts(record.record, items, human) for human in (
         {}, right, {item: 4 - mark for item, mark in right.items()}
@@ -131,7 +131,7 @@ class Client:
         trace = Trace(stamps_s=(0.1,), thinking=(False,), finished_s=0.2, completion_tokens=3)
         fields = {f.name: f.default for f in dataclasses.fields(Exchange) if f.default is not dataclasses.MISSING}
         return Exchange(**fields | {
-            "ask": ask, "asked_at": 0.0, "sent_s": 0.0, "in_flight": 1, "text": text, "thinking": "", "finish_reason": "stop",
+            "ask": ask, "asked_at": 0.0, "sent_s": 0.0, "concurrency": 1, "text": text, "thinking": "", "finish_reason": "stop",
             "fault": None, "trace": trace,
         })  # fmt: skip
 
@@ -143,41 +143,41 @@ def test_a_sitting_is_blind_goes_on_and_keeps_what_could_not_be_read(record, mon
     async def speaking(plan, candidate):
         yield client
 
-    monkeypatch.setattr(assessing, "speaking", speaking)
-    monkeypatch.setattr(assessing, "check_same_plan", lambda *_: None)
+    monkeypatch.setattr(judging, "speaking", speaking)
+    monkeypatch.setattr(judging, "check_same_plan", lambda *_: None)
 
     class Plan:
-        assessor, path = table(rounds=1, pairs=2), Path("plan.toml")
+        judge, path = table(rounds=1, pairs=2), Path("plan.toml")
 
     done = []
-    asked = asyncio.run(assessing.assess(Plan, record.record, lambda *facts: done.append(facts)))
+    asked = asyncio.run(judging.judge(Plan, record.record, lambda *facts: done.append(facts)))
     assert asked == 90 + 4 == len(client.asked) == len(done) and done[-1][:2] == (94, 94)
     text = "\n".join(message["content"] for ask in client.asked for message in ask.messages)
     assert "dune" not in text and "q4_k_m" not in text and text.count(CHOICE_WANTED) == 4
     assert len({ask.sampling["seed"] for ask in client.asked}) > 80
     assert any("ends in no mark" in fault for _, _, fault in done) and any(not fault for _, _, fault in done)
     # what was asked is not asked again, whatever came of it
-    assert asyncio.run(assessing.assess(Plan, record.record, lambda *_: None)) == 0
-    Plan.assessor = None
-    with pytest.raises(InputError, match="names no assessor"):
-        asyncio.run(assessing.assess(Plan, record.record, lambda *_: None))
-    Plan.assessor = table(kinds=("page",))
+    assert asyncio.run(judging.judge(Plan, record.record, lambda *_: None)) == 0
+    Plan.judge = None
+    with pytest.raises(InputError, match="names no judge"):
+        asyncio.run(judging.judge(Plan, record.record, lambda *_: None))
+    Plan.judge = table(kinds=("page",))
     with pytest.raises(InputError, match="holds no answer of kind page"):
-        asyncio.run(assessing.assess(Plan, record.record, lambda *_: None))
+        asyncio.run(judging.judge(Plan, record.record, lambda *_: None))
 
 
-def test_the_simulated_assessor_knows_what_is_right_in_one_file_or_several():
+def test_the_simulated_judge_knows_what_is_right_in_one_file_or_several():
     suite = load_suite(find_suite("berthdesk", Path()))
-    assessor = SimulatedAssessor(Leans(), suite.exercises)
+    judge = SimulatedJudge(Biases(), suite.exercises)
     pages = {e.id: e for e in suite.exercises if e.spec.kind == "page"}
     own = "\n".join(f"--- {name}\n{text}" for name, text in pages["found-ledger"].answer.items())
     bad = next(iter(pages["crew-week"].decoys["colour-lost"].values()))
-    asked = [assessor_prompt("t", "g", [reply], "0123456789ab") for reply in (own, bad)]
-    assert [read_mark(assessor.reply(text, 1)) for text in asked] == [4, 1]
-    assert assessor.is_asked(asked[0]) and not assessor.is_asked("Write a page.")
-    assert read_leans("place=0.5,noise=1") == Leans(place=0.5, noise=1.0)
+    asked = [judge_prompt("t", "g", [reply], "0123456789ab") for reply in (own, bad)]
+    assert [read_mark(judge.reply(text, 1)) for text in asked] == [4, 1]
+    assert judge.is_asked(asked[0]) and not judge.is_asked("Write a page.")
+    assert read_biases("place=0.5,noise=1") == Biases(place=0.5, noise=1.0)
     with pytest.raises(ValueError, match="chances"):
-        read_leans("place=2")
+        read_biases("place=2")
 
 
 def test_marks_mean_over_markers_and_agree_pair_by_pair():
@@ -199,24 +199,24 @@ def test_kinds_are_named_and_empty_tables_leave_older_signatures_standing(record
     )
     with pytest.raises(InputError, match="explian"):
         kinds_of("explian")
-    before = results_digest(record.record)
-    sit(record.record, items_of(record.record, ("explain",))[:1], Leans())
-    assert results_digest(record.record) != before
+    before = results_digest(record.record, None)
+    sit(record.record, items_of(record.record, ("explain",))[:1], Biases())
+    assert results_digest(record.record, None) != before
 
 
-def test_what_an_assessor_was_asked_is_known_by_its_name_items_and_round(record):
+def test_what_an_judge_was_asked_is_known_by_its_name_items_and_round(record):
     store = record.record
     item = items_of(store, ("explain",))[0]
     for number, name in ((1, "sedge@q8_0"), (2, "sedge@q8_0"), (1, "reed@f16")):
-        store.save_assessment(
-            AssessmentEntry(
-                assessor=name, exercise_id=item.exercise, first_item=item.digest, second_item=None, round=number,
+        store.save_judgement(
+            JudgementEntry(
+                judge=name, exercise_id=item.exercise, first_item=item.digest, second_item=None, round=number,
                 value=number + 2, choice=None, reply="MARK", fault="",
             )
         )  # fmt: skip
-    assert store.assessed("sedge@q8_0") == {(item.digest, None, 1), (item.digest, None, 2)}
-    assert store.assessed("nobody") == set()
+    assert store.judged("sedge@q8_0") == {(item.digest, None, 1), (item.digest, None, 2)}
+    assert store.judged("nobody") == set()
     first, second = trusts(store, [item], {item.digest: 4.0})
-    assert (first.assessor, first.marks, second.marks) == ("sedge@q8_0", {item.digest: 3.5}, {item.digest: 3.0})
+    assert (first.judge, first.marks, second.marks) == ("sedge@q8_0", {item.digest: 3.5}, {item.digest: 3.0})
     assert first.same_again.value == 0 and second.same_again is None and first.place is None
     assert first.with_people.both == 1 and "marked 1 of the same replies, 10 are needed" in why_not_used(first, 0.6)
