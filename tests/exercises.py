@@ -20,7 +20,7 @@ BASE = {
 
 
 def write_exercise(folder: Path, spec: dict, files: dict[str, object]):
-    """Write an exercise; values that are no text become JSON. ``answer`` and ``prompt`` may be left out."""
+    """Write an exercise; values that are not text become JSON. ``answer`` and ``prompt`` may be left out."""
     folder.mkdir(parents=True, exist_ok=True)
     merged = BASE | spec
     (folder / "exercise.toml").write_text(tomli_w.dumps(merged))

@@ -48,7 +48,7 @@ def test_a_pass_ratio_with_one_sample_an_exercise_is_wilsons():
 
 
 def test_samples_that_always_agree_count_as_one():
-    # five exercises, four samples each, all four alike: there is no more in it than five trials tell
+    # five exercises, four samples each, all four same: there is no more in it than five trials tell
     found = pass_ratio([4, 4, 4, 0, 0], [4] * 5)
     assert (found.low, found.high) == pytest.approx(wilson_interval(3, 5))
     all_passed = pass_ratio([4] * 5, [4] * 5)

@@ -87,8 +87,8 @@ def test_a_mean_takes_a_group_as_one_draw():
     assert (found.high, found.n) == (4, 7)
     assert mean_of_groups([[1, 2]]).low is None
     # 17 exercises, all right: Wilson's bound for 17 of 17, not a width of nothing
-    alike = mean_of_groups([[1.0]] * 17, within=(0, 1))
-    assert (alike.value, alike.high) == (1, 1) and alike.low == pytest.approx(0.816, abs=1e-3)
+    same = mean_of_groups([[1.0]] * 17, within=(0, 1))
+    assert (same.value, same.high) == (1, 1) and same.low == pytest.approx(0.816, abs=1e-3)
     assert mean_of_groups([[2.0, 2.0]] * 9, within=(0, 4)).low == pytest.approx(4 * 0.2266, abs=1e-3)
 
 

@@ -69,7 +69,7 @@ def test_drift_is_told_only_beyond_chance_and_of_some_size():
     assert drift([1.0, 2.0, 3.0]) is None
 
 
-def test_a_ratio_of_medians_compares_alike_points():
+def test_a_ratio_of_medians_compares_shared_points():
     fast, slow = [1.0, 1.1, 0.9, 1.0, 1.0], [10.0, 11.0, 9.0, 10.0, 10.0]
     found = median_ratio([(fast, [2 * v for v in fast]), (slow, [2 * v for v in slow])])
     assert found.value == pytest.approx(0.5) and 0.44 < found.low < 0.5 < found.high < 0.56 and found.n == 10

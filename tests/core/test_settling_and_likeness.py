@@ -31,9 +31,9 @@ def test_what_lies_at_the_threshold_is_never_settled_and_what_is_settled_needs_n
     assert least_growth(lambda times: times >= 3) == pytest.approx(3, abs=0.01)
     assert least_growth(lambda times: times > MOST_MORE) is None
     # samples of one exercise are worth less, so more exercises are needed
-    alike = exercises_to_clear([3] * 13 + [0] * 7, [3] * 20, 0.5, confidence=0.95)
-    assert alike == exercises_to_clear([1] * 13 + [0] * 7, [1] * 20, 0.5, confidence=0.95)
-    assert exercises_to_clear([2] * 20, [3] * 20, 0.5, confidence=0.95) < alike
+    same = exercises_to_clear([3] * 13 + [0] * 7, [3] * 20, 0.5, confidence=0.95)
+    assert same == exercises_to_clear([1] * 13 + [0] * 7, [1] * 20, 0.5, confidence=0.95)
+    assert exercises_to_clear([2] * 20, [3] * 20, 0.5, confidence=0.95) < same
 
 
 def test_the_drop_that_a_comparison_minimum_detectable_drop_follows_connor():

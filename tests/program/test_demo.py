@@ -59,7 +59,7 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         (("--by", "outcome"), ("passed", "wrong-answer")),
         (("--pairs",), ("marram-1.2b@q2_k lost: ", "Pareto-optimal")),
         (("--part", "speed"), ("context filled to", "engineers served", "saturation", "past its window")),
-        (("--part", "memory"), ("each token of context", "as told by Samphire SK-4 (simulated)")),
+        (("--part", "memory"), ("each token of context", "reported by Samphire SK-4 (simulated)")),
         (("--part", "solved"), ("one of 2 samples", "first attempt")),
         (("--part", "cost"), ("GiB x s", "against its reference")),
         (("--part", "replies"), ("same code", "Temperature is 0.2")),
@@ -133,7 +133,7 @@ def test_criteria_changed_afterwards_are_shown_with_both_results(demo, run_main,
     changed = run_main(*words, "--plan", plan, "--json").json
     assert (changed["verdicts"][0]["verdict"], changed["changed_criteria"][0]["verdict"]) == ("rejected", "approved")
     assert "are those that the campaign began with" in run_main(*words, "--plan", folder / "plan.toml").out
-    assert "on condition: for staff of the berth desk" in run_main("decide", folder / "record.db").out
+    assert "condition: for staff of the berth desk" in run_main("decide", folder / "record.db").out
 
 
 def test_a_record_is_handed_on_in_open_formats(demo, run_main, tmp_path):
@@ -263,7 +263,7 @@ def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_main):
         (("trials", record, "--outcome", "pased"), 'Did you mean "passed"?'),
         (("compare", folder / "plan.toml"), "no Kettlefield record"),
         (("decide", folder / "none.db"), "no such record"),
-        (("demo", folder / "weights"), "is no demo"),
+        (("demo", folder / "weights"), "is not a demo"),
         (("decide", record, "--note", "n"), "stands without a name"),
         (("decide", record, "--allowed-signers", "f"), "stands without --audit"),
         (("decide", record, "--by", "T", "--audit"), "does not go with"),

@@ -79,7 +79,7 @@ def test_a_sitting_at_a_terminal_is_blind_and_goes_on_where_it_stopped(program, 
     assert "dune" not in shown and "q4_k_m" not in shown and "\x1b[31m" not in shown and "\\x1b[31m" in shown
     assert "4: all" in shown and "berth?" in shown and '"seven" is none of 0-4' in shown and '"9" is none of' in shown
     assert "4 pages are judged by their pictures: mark them on a sheet" in shown
-    # six explanations differ, five of them come again; a mark was taken back and given anew, one reply was left out
+    # six explanations differ, five of them come again; a mark was taken back and given again, one reply was left out
     assert "11 replies, 11 left" in shown and "1 of 11 are marked" in shown
     held = [mark.value for mark in standing_marks(Record.open(record)).values()]
     assert held == [4]
@@ -133,12 +133,12 @@ def test_a_sheet_is_marked_in_a_browser_and_read_back(run_cli, record, tmp_path)
 @pytest.mark.parametrize(
     ("change", "said"),
     [
-        ({"format": "marks"}, "is no file of marks"),
-        ({"marker": " "}, "is no file of marks"),
+        ({"format": "marks"}, "is not a file of marks"),
+        ({"marker": " "}, "is not a file of marks"),
         ({"marks": [{"item": "x", "showing": 1, "value": 2}]}, "a reply that is not in this record"),
         ({"marks": [{"item": "ITEM", "showing": 1, "value": 9}]}, "is 9. Marks go from 0 to 4"),
         ({"marks": [{"item": "ITEM", "showing": 3, "value": 1}]}, "a reply that is not in this record"),
-        ({"extra": 1}, "is no file of marks"),
+        ({"extra": 1}, "is not a file of marks"),
     ],
 )
 def test_a_file_of_marks_is_taken_in_whole_or_not_at_all(run_main, record, tmp_path, change, said):
@@ -157,7 +157,7 @@ def test_a_file_of_marks_is_taken_in_whole_or_not_at_all(run_main, record, tmp_p
     ("words", "said"),
     [
         (("--sheet", "out.html"), "wants --by"),
-        (("--by", " "), "is no name"),
+        (("--by", " "), "is not a name"),
         (("--by", "I", "--read", "x"), "does not go with --read"),
         (("--by", "I", "--json"), "shows what was marked"),
         (("--by", "I", "--kinds", "explian"), 'there is no kind "explian"'),

@@ -1,4 +1,4 @@
-"""Every timing procedure through a whole campaign, held against what the stand-in says that it really did."""
+"""Every timing procedure through a whole campaign, compared with what the stand-in says that it really did."""
 
 import json
 import sqlite3
@@ -111,7 +111,7 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, run_m
     for words in ("context filled to", "x a new one", "concurrency", "engineers served", "past its window", "cold"):
         assert words in shown
     shown = run_main("compare", tmp_path / "record.db", "--part", "memory").out
-    assert "IT LEAKS" in shown and "as told by Samphire SK-4 (simulated)" in shown
+    assert "IT LEAKS" in shown and "reported by Samphire SK-4 (simulated)" in shown
 
 
 def test_the_cache_that_grows_is_seen_token_by_token(everything, run_cli, run_main, tmp_path):

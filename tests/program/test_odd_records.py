@@ -113,7 +113,7 @@ def test_half_a_campaign_decides_nothing_however_well_it_went(tmp_path, capsys):
             f"UPDATE alembic_version SET version_num = '{schema.FORMAT + 1}'",
             "this version reads up to",
         ),
-        ("DELETE FROM alembic_version", "is no Kettlefield record"),
+        ("DELETE FROM alembic_version", "is not a Kettlefield record"),
         ("DELETE FROM campaign", "holds no campaign yet"),
         ("UPDATE campaign SET plan_text = 'title ='", "holds a plan that is not valid TOML"),
         ("UPDATE campaign SET plan_text = replace(plan_text, '0.5', '\"half\"')", "at_least is"),
@@ -181,7 +181,7 @@ def test_what_cannot_sign_or_be_checked_says_so(tmp_path, key, monkeypatch):
     with pytest.raises(InputError, match="there is no such key"):
         sign_text("x", tmp_path / "none")
     broken = tmp_path / "broken"
-    broken.write_text("this is no key\n")
+    broken.write_text("this is not a key\n")
     broken.chmod(0o600)
     with pytest.raises(InputError, match="cannot sign"):
         sign_text("x", broken)

@@ -311,7 +311,7 @@ def test_the_frontier_and_the_recommended_candidate(write, tmp_path):
         for exercise in range(20):
             writer.trial(ids, exercise, PASSED if exercise < solved else WRONG, finished=seconds)
     table = compare(writer.record)
-    # one exercise of twenty is no difference beyond chance, half the memory is
+    # one exercise of twenty is not a difference beyond chance, half the memory is
     assert on_frontier(table.rows) == ("m@q4_k_m",)
     chosen = recommendations(table, verdicts(writer, tmp_path))
     assert chosen == {"m": ("m@q4_k_m", "the approved one with the least peak memory")}

@@ -149,7 +149,7 @@ def test_a_baseline_stands_in_the_table_and_is_not_up_for_approval(write):
     decision = decide(writer.record)
     assert [row.baseline for row in decision.table.rows] == [False, True]
     assert [one.candidate for one in decision.verdicts] == ["m@f16"] and decision.of("big@remote") is None
-    # held against it by name, though it is another model
+    # compared with it by name, though it is another model
     against = compare(writer.record, reference="big@remote").rows[0].against
     assert (against.reference, against.pairs.pairs) == ("big@remote", 4)
     with pytest.raises(InputError, match='there is no candidate "big"'):

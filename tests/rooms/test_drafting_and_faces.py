@@ -40,7 +40,7 @@ def draft(*models, names=None, budget=4 * 2**30, **options):
         command=options.get("command"),
         suite="berthdesk",
         budget_bytes=budget,
-        budget_whence=options.get("whence", "as given"),
+        budget_source=options.get("source", "as given"),
         accelerator="none",
         overhead_bytes=options.get("overhead"),
     )
@@ -100,7 +100,7 @@ def test_the_style_follows_the_header():
 
 def test_hostile_names_stay_text():
     nasty = 'x"\n[[criterion]]\nmeasure = "load_s"\nat_most = "9 h"\n#'
-    text = draft(facts(nasty, nasty), names=[nasty], whence=nasty).text
+    text = draft(facts(nasty, nasty), names=[nasty], source=nasty).text
     found = tomllib.loads(text)
     assert found["candidate"][0]["weights"] == nasty
     assert len(found["criterion"]) == 4 and all(NOT_SET in c.values() for c in found["criterion"])

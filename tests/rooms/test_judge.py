@@ -50,10 +50,10 @@ def test_pairs_come_in_both_orders_every_round_and_half_of_them_are_alike(record
     assert {(q.second.digest, q.first.digest, q.round) for q in pairs} == {
         (q.first.digest, q.second.digest, q.round) for q in pairs
     }
-    alike = [q for q in pairs if q.first.score == q.second.score]
-    assert len(alike) == len(pairs) / 2 and all(q.first.exercise == q.second.exercise for q in pairs)
+    same = [q for q in pairs if q.first.score == q.second.score]
+    assert len(same) == len(pairs) / 2 and all(q.first.exercise == q.second.exercise for q in pairs)
     assert judging.questions_of(items, table(pairs=0)) == singles
-    # where few are alike, others take their place
+    # where few are same, others take their place
     few = [item for item in items if item.score == 1 or item.exercise == "e1"]
     assert sum(q.second is not None for q in judging.questions_of(few, table(pairs=10))) == 2 * 2 * 3
 

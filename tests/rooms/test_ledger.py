@@ -82,7 +82,7 @@ def test_going_on_with_a_signed_campaign_shows_and_signing_again_settles_it(sign
 
 
 @pytest.mark.parametrize(
-    ("by", "note", "said"), [("  ", "", "is no name"), ("a\x1b[1m", "", "is no name"), ("A", "x" * 2001, "2001")]
+    ("by", "note", "said"), [("  ", "", "is not a name"), ("a\x1b[1m", "", "is not a name"), ("A", "x" * 2001, "2001")]
 )
 def test_a_signature_wants_a_name_and_a_short_note(signed, by, note, said):
     with pytest.raises(InputError, match=said):

@@ -152,7 +152,7 @@ def test_foreign_and_damaged_files_are_refused_in_one_line(level_files, tmp_path
     with pytest.raises(InputError, match="is not the little model"):
         write_level("f16", tmp_path / "new.gguf", folder)
     (folder / "vocabulary.json").write_text("{}")
-    with pytest.raises(InputError, match="is no vocabulary"):
+    with pytest.raises(InputError, match="is not a vocabulary"):
         write_level("f16", tmp_path / "new.gguf", folder)
 
 

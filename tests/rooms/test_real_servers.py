@@ -131,7 +131,7 @@ def test_half_of_a_surrogate_pair_in_a_stream_is_the_replys_own():
         ("max_model_len is 4096", True),
         ("5000 prompt tokens exceed the context of 4096", True),
         ("top_k is out of its range", False),
-        ("malformed request: messages is no list of messages", False),
+        ("malformed request: messages is not a list of messages", False),
         ("the model is still loading", False),
         ("CUDA out of memory while allocating 5000 bytes", False),
         ("request timed out", False),

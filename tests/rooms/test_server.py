@@ -82,7 +82,7 @@ def test_a_whole_reply_with_usage_in_a_last_event(scripted_server):
     )
     found = ask(url)
     assert (found.text, found.thinking, found.finish_reason, found.fault) == ("one two", "hm", "stop", None)
-    # the role-only and the empty event are no tokens
+    # the role-only and the empty event are not tokens
     assert (len(found.trace.stamps_s), found.trace.thinking) == (3, (True, False, False))
     figures = read_figures(found.trace)
     assert (figures.completion_tokens, figures.prompt_tokens, figures.packed) == (9, 7, True)

@@ -115,7 +115,7 @@ def test_the_cards_memory_is_seen_from_outside_and_goes_with_its_process(tmp_pat
 
 def test_the_demo_never_writes_into_a_folder_of_somebody_elses(tmp_path):
     (tmp_path / "notes.txt").write_text("mine")
-    with pytest.raises(InputError, match="is no demo"):
+    with pytest.raises(InputError, match="is not a demo"):
         prepare_demo(tmp_path)
 
 

@@ -81,9 +81,9 @@ def test_a_seed_and_a_selection_set_a_suite_apart(tmp_path):
 @pytest.mark.parametrize(
     ("spec", "files", "words"),
     [
-        ({}, {"prompt.md": "Write toll: @@fees@@."}, "@@fees@@ is no parameter"),
+        ({}, {"prompt.md": "Write toll: @@fees@@."}, "@@fees@@ is not a parameter"),
         ({"vary": {"fee": {"base": 5, "low": 5, "high": 6}}}, {}, "fewer than 3 values"),
-        ({"check": [VARYING["check"][0] | {"compare": "one-of"}]}, {}, "whose expectation is no single value"),
+        ({"check": [VARYING["check"][0] | {"compare": "one-of"}]}, {}, "whose expectation is not a single value"),
     ],
 )
 def test_a_variant_that_cannot_be_is_refused(tmp_path, spec, files, words):
@@ -191,8 +191,8 @@ def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (("new", "Bad Name"), "is no name for a suite"),
-        (("new", "."), "is no name"),
+        (("new", "Bad Name"), "is not a name for a suite"),
+        (("new", "."), "is not a name"),
         (("add", "ballad", "x"), "holds no suite.toml"),
         (("list", "nowhere"), "there is no suite"),
         (("list", "--power", "--samples", "0"), "samples of 1 or more"),

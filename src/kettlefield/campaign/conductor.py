@@ -138,7 +138,7 @@ class Conductor:
     def _pending(
         self, candidate: Candidate, candidate_id: int, scope: Scope, share: float
     ) -> list[tuple[Exercise, int]]:
-        """What of the first so much of all trials is not in the record yet."""
+        """Which of the first share of all trials is not in the record yet."""
         finished = self._record.finished(candidate_id)
         planned = [
             (exercise, sample)

@@ -42,7 +42,7 @@ class Question:
 def questions_of(items: Sequence[Item], judge: Judge) -> list[Question]:
     """All that a judge is asked, in the order of the rounds.
 
-    Half of the pairs are, where there are as many, of replies that the checks find alike: only these tell a
+    Half of the pairs are, where there are as many, of replies that the checks rate equal: only these tell a
     lean to length from a sense of merit.
     """
     pairs = _pairs(items, judge.table.pairs)
@@ -62,10 +62,10 @@ def _pairs(items: Sequence[Item], most: int) -> list[tuple[Item, Item]]:
     every = [pair for group in by_exercise.values() for pair in combinations(group, 2)]
     # which pairs are taken hangs on nothing but what they are
     every.sort(key=lambda pair: hashlib.sha256(f"{pair[0].digest}{pair[1].digest}".encode()).digest())
-    alike = [pair for pair in every if pair[0].score == pair[1].score]
+    same = [pair for pair in every if pair[0].score == pair[1].score]
     apart = [pair for pair in every if pair[0].score != pair[1].score]
     half = most // 2
-    taken = alike[: max(half, most - len(apart))]
+    taken = same[: max(half, most - len(apart))]
     return [*taken, *apart[: most - len(taken)]]
 
 
@@ -125,7 +125,7 @@ async def _ask(client: ChatClient, candidate: Candidate, judge: Judge, question:
         question.first.prompt, question.first.guidance, [_shown(item) for item in items], secrets.token_hex(6)
     )
     ask = render_text(text, candidate.prompting)
-    # each round draws anew; within one, every question has a seed of its own
+    # each round draws again; within one, every question has a seed of its own
     place = int.from_bytes(hashlib.sha256(repr(question.key).encode()).digest()[:4], "big") % 1_000_000
     exchange = await client.ask(
         dataclasses.replace(ask, sampling=sampling_of(candidate, candidate.sampling.seed + place))

@@ -60,7 +60,7 @@ def learn(record: Record, candidate: Candidate, candidate_id: int, token_slope_b
     candidate, candidate_id : Candidate, int
         Whose server the plan starts, and whose weights' header is read; of others nothing is learned.
     token_slope_bytes : float or None
-        Measured growth of memory with each token of context; None: not measured, or not to be told from none.
+        Measured growth of memory with each token of context; None: not measured, or not distinguishable from none.
     """
     peak = record.peak_bytes(candidate_id)
     if candidate.weights is None or not candidate.server.command or peak is None:

@@ -214,7 +214,7 @@ def _arrivals(job: Job, bench: Bench, reply_tokens: int) -> Procedure:
 async def _with_ruler(job: Job, bench: Bench) -> Bench:
     """The bench with the characters a token that the server counts for our filler, and the tokens round it.
 
-    Two lengths are counted, so that the frame that the prompt's template adds is told apart from the text.
+    Two lengths are counted, so that the frame that the prompt's template adds is distinguished from the text.
     """
     # a character is a token at the worst: it must fit the smallest context too
     longest = min(RULER_CHARS, job.candidate.server.context * 3 // 4)

@@ -170,7 +170,7 @@ def reply_text(reply: str, exercise: Exercise, prompting: PromptingTable) -> str
     return f"```{tag}\n{kept}"
 
 
-# a model can mend these when it is told of them; a refusal, a loop or a fault of ours it cannot
+# a model can fix these when it sees them; a refusal, a loop or a fault of ours it cannot
 REPAIRABLE = frozenset(
     {
         Outcome.WRONG_ANSWER,

@@ -98,20 +98,20 @@ class Session:
     record: Record
     process: Served | None  # none when attached by url
     sampler: Sampler
-    phase: str = "load"  # what goes on now, for memory that is kept before its phase has ended
-    _memory_id: int | None = None  # the row of the phase that goes on
+    phase: str = "load"  # what is running now, for memory that is kept before its phase has ended
+    _memory_id: int | None = None  # the row of the running phase
 
     def is_alive(self) -> bool:
         """Whether it still runs, as far as we can know."""
         return self.process is None or self.process.is_alive
 
     def save_phase(self, phase: str | None = None, *, concurrency: int | None = None) -> None:
-        """Put memory and energy since the last phase into the record; without a name, as the phase that goes on."""
+        """Put memory and energy since the last phase into the record; without a name, as the running phase."""
         self._save(self.sampler.finish_phase(phase or self.phase), concurrency)
         self._memory_id = None
 
     def save_peaks(self) -> None:
-        """Put the peaks of the phase that goes on into the record; its end takes their place."""
+        """Put the peaks of the running phase into the record; its end takes their place."""
         self._save(self.sampler.phase_so_far(self.phase))
 
     def _save(self, seen: Phase | None, concurrency: int | None = None) -> None:
@@ -259,7 +259,7 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
 
 @asynccontextmanager
 async def speaking(plan: Plan, candidate: Candidate) -> AsyncIterator[ChatClient]:
-    """A server to talk with that is no candidate: nothing of it is measured or written down.
+    """A server to talk with that is not a candidate: nothing of it is measured or written down.
 
     Raises
     ------

@@ -39,7 +39,7 @@ class Observer(Protocol):
         """Weights are being read for their digests."""
 
     def planned(self, trials: int, done: int) -> None:
-        """So many trials in all, so many of them already in the record."""
+        """Trials in all, and how many of them are already in the record."""
 
     def phase(self, candidate: str, phase: str) -> None:
         """A candidate enters a phase: "load", "preflight", "warm-up", a procedure, "counting", "answers"."""
@@ -51,7 +51,7 @@ class Observer(Protocol):
         """The last request's decode rate, and the server's memory at the time; None is not known."""
 
     def trouble(self, text: str) -> None:
-        """Something failed; the campaign goes on."""
+        """Something failed; the campaign continues."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,7 +75,7 @@ def begin_campaign(
     found = record.campaign()
     _check_calibration(plan)
     for candidate in plan.candidates:
-        key_headers(candidate.server.key_from)  # a missing key is told before anything runs
+        key_headers(candidate.server.key_from)  # a missing key is reported before anything runs
     check_against_suite(plan.criteria, [properties_of(e, s) for s in asked.shares for e in s.exercises], str(plan.path))
     if found is None:
         entry = _campaign_entry(plan, asked, isolation, accelerator)

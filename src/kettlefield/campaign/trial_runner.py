@@ -95,7 +95,7 @@ def exchange_entry(exchange: Exchange, purpose: str, candidate_id: int, session_
 
 
 async def run_answers(desk: Desk, pending: list[tuple[Exercise, int]]) -> None:
-    """Run every pending (exercise, sample): at most ``concurrency`` are asked at once, grading goes on beside.
+    """Run every pending (exercise, sample): at most ``concurrency`` are asked at once, grading runs beside it.
 
     When the server dies, what was in flight ends in a fault; the rest is not asked.
     """
@@ -156,7 +156,7 @@ def _seed(desk: Desk, sample: int) -> int:
 async def _run_trial(desk: Desk, exercise: Exercise, sample: int, asking: asyncio.Semaphore) -> TrialEntry:
     """One trial: its scripted turns one after the other, each with repair turns as long as it fails.
 
-    A turn that cannot be mended ends the trial: the next would build on code that is wrong.
+    A turn that cannot be repaired ends the trial: the next would build on code that is wrong.
     """
     if exercise.id in desk.over_context:
         return _trial(desk, exercise, sample, [_unasked(Outcome.OVER_CONTEXT, desk.over_context[exercise.id])])
@@ -220,7 +220,7 @@ async def _run_turn(
 async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
     """The reply, asked again after a fault as often as the plan says; None when the server is gone or takes nothing.
 
-    A server that is too busy and says when to ask again is asked again then; that is no fault.
+    A server that is too busy and says when to ask again is asked again then; that is not a fault.
     """
     exchange, tries, waits = None, 1 + desk.candidate.grading.fault_retries, 0
     while tries > 0 and desk.server_is_alive():

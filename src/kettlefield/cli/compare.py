@@ -29,7 +29,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "  kettlefield compare record.db --json | jq .candidates",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("record", type=Path, nargs="+", help="one; or an old one and newer ones to hold against it")
+    parser.add_argument("record", type=Path, nargs="+", help="one; or an old one and newer ones to compare with it")
     parser.add_argument(
         "--part",
         choices=PARTS,
@@ -37,7 +37,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "several samples; cost of a solution; how far replies follow the reference level's; marks by people and by an "
         "judge",
     )
-    parser.add_argument("--against", metavar="MODEL@LEVEL", help="hold all others against this one, whatever its model")
+    parser.add_argument("--against", metavar="MODEL@LEVEL", help="compare all others with this one, whatever its model")
     parser.add_argument(
         "--pairs", action="store_true", help="name the exercises won and lost against the reference level"
     )

@@ -201,7 +201,7 @@ def _print_against(console: Console, table: Comparison, *, name_pairs: bool) -> 
         return
     heads = (
         *(">pairs", ">only it passed", ">only the reference", ">difference", "95 % interval", ">p", ">p, Holm"),
-        ">could notice",
+        ">minimum detectable drop",
     )
     against = make_table("candidate", "against", *heads)
     for row, found in rows:
@@ -223,10 +223,10 @@ def _print_against(console: Console, table: Comparison, *, name_pairs: bool) -> 
         console,
         "difference in pass rate on the same exercises and samples, with Tango's score interval; p: exact, over\n"
         "exercises won and lost; Holm: adjusted for the levels of a model looked at together. Could notice: the\n"
-        "smallest true drop that so many pairs, differing as often as these, show in 80 of 100 campaigns.",
+        "smallest true drop that this many pairs, differing as often as these, show in 80 of 100 campaigns.",
     )
     if any(len(row.suites) > 1 for row, _ in rows):
-        console.print("Here pairs of all suites count alike, whatever the weights of the suites.", style="yellow")
+        console.print("Here pairs of all suites count equally, whatever the weights of the suites.", style="yellow")
     if name_pairs:
         for row, found in rows:
             for word, names in (("won", found.won), ("lost", found.lost)):
@@ -266,7 +266,7 @@ def _print_suites(console: Console, table: Comparison) -> None:
         print_note(
             console,
             "gap: share solved on the first seed less that on the other, the same exercises with other values;\n"
-            "p: chance of a gap this large if both were alike. A large gap is a sign of memorised answers.",
+            "p: chance of a gap this large if both were equally hard. A large gap is a sign of memorised answers.",
         )
 
 

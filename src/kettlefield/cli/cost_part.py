@@ -1,4 +1,4 @@
-"""``kettlefield compare --part cost``: what each solved exercise costs, so that models can be held together."""
+"""``kettlefield compare --part cost``: what each solved exercise costs, so that models can be compared."""
 
 from pathlib import Path
 

@@ -185,7 +185,7 @@ def _print(decision: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> No
             continue
         console.print(safe(f"recommended of {model}: {choice}: {decision.why_recommended[model]}"))
         for condition in decision.conditions[choice]:
-            console.print(safe(f"  on condition: {condition}"))
+            console.print(safe(f"  condition: {condition}"))
     baselines = [row.candidate for row in decision.table.rows if row.baseline]
     if baselines:
         console.print(safe(f"a baseline, not up for approval: {', '.join(baselines)}"))

@@ -72,7 +72,7 @@ def run(args: argparse.Namespace) -> int:
     show_weighed(weights, demo.settings, f"{format_bytes(budget)}, as the plan has it", allowed=[])
     drafted, record = folder / "drafted.toml", folder / "record.db"
     if not drafted.exists():
-        write_draft(weights, drafted, budget=budget, whence="as the demo's plan has it", **demo.drafting)
+        write_draft(weights, drafted, budget=budget, source="as the demo's plan has it", **demo.drafting)
     code = run_campaign(demo.plan, None)
     console = make_console()
     show_comparison(record)

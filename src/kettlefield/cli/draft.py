@@ -41,14 +41,14 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Draft and write."""
-    budget, whence = find_budget(args.budget)
+    budget, source = find_budget(args.budget)
     write_draft(
         args.files,
         args.output,
         command=split_command(args.server),
         suite=args.suite,
         budget=budget,
-        whence=whence,
+        source=source,
         accelerator=args.accelerator,
         overhead=find_overhead(args.overhead),
     )
@@ -62,7 +62,7 @@ def write_draft(
     command: list[str] | None,
     suite: str,
     budget: int,
-    whence: str,
+    source: str,
     accelerator: str,
     overhead: int | None = None,
 ) -> None:
@@ -76,7 +76,7 @@ def write_draft(
         command=command,
         suite=suite,
         budget_bytes=budget,
-        budget_whence=whence,
+        budget_source=source,
         accelerator=accelerator,
         overhead_bytes=overhead,
         learned=known_overhead(command) if command else None,

@@ -39,7 +39,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("--kinds", metavar="KIND,...", help="exercises of these kinds, or all (default explain,page)")
     way = parser.add_mutually_exclusive_group()
     way.add_argument("--sheet", type=Path, metavar="OUT", help="write a page to mark in, with the pictures of pages")
-    way.add_argument("--read", type=Path, metavar="FILE", help="take in the marks that a sheet saved")
+    way.add_argument("--read", type=Path, metavar="FILE", help="read the marks that a sheet saved")
     parser.add_argument("--json", action="store_true", help="print what was marked as one JSON document")
     parser.set_defaults(run=run)
 
@@ -64,7 +64,7 @@ def run(args: argparse.Namespace) -> int:
 def _check_options(args: argparse.Namespace) -> None:
 
     if args.by is not None and (not args.by.strip() or not args.by.isprintable() or args.read is not None):
-        what = "does not go with --read" if args.read is not None else "is no name"
+        what = "does not go with --read" if args.read is not None else "is not a name"
         raise InputError(what, "--by", "Write a person's name; a sheet that is read names its marker itself.")
     if args.sheet is not None and args.by is None:
         raise InputError("wants --by", "--sheet", "Say who marks: the order is drawn for each marker.")

@@ -29,7 +29,7 @@ def sit(record: Record, items: Sequence[Item], marker: str, title: str) -> None:
     sitting.run(console)
     console.print(f"{len(sitting.order) - len(sitting.left)} of {len(sitting.order)} are marked", style="bold")
     if sitting.left:
-        console.print("The same command goes on where you stopped.")
+        console.print("The same command resumes.")
 
 
 class _Sitting:

@@ -108,7 +108,7 @@ def _sources(found: tuple[Memory, ...]) -> str:
 
     names = sorted({row.energy_from for row in found if row.energy_from is not None})
     return (
-        f"as told by {', '.join(map(visible, names))}; a token and a solved exercise: of the answers part"
+        f"reported by {', '.join(map(visible, names))}; a token and a solved exercise: of the answers part"
         if names
         else "not available here"
     )

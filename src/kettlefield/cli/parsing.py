@@ -83,7 +83,7 @@ def build_parser(argv: Sequence[str], *, whole: bool = False) -> Parser:
 
 
 def complete(parser: Parser) -> None:
-    """Answer a shell that asks how a word goes on; see the guide for how to set it up."""
+    """Answer a shell that asks how to complete a word; see the guide for how to set it up."""
     import argcomplete  # noqa: PLC0415 - only a shell needs it
 
     argcomplete.autocomplete(parser)

@@ -1,4 +1,4 @@
-"""``kettlefield qualify``: run a plan's campaign, or go on with it."""
+"""``kettlefield qualify``: run a plan's campaign, or resume it."""
 
 import argparse
 import asyncio
@@ -38,7 +38,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "qualify",
         help=COMMANDS["qualify"],
         description="Start each candidate's server, measure speed and memory, put the suite to it, grade the answers\n"
-        "in isolation and keep everything in the plan's record. Run again, it goes on where it stopped.",
+        "in isolation and keep everything in the plan's record. Run again, it resumes.",
         epilog="examples:\n  kettlefield qualify plan.toml --dry-run\n  kettlefield qualify plan.toml\n"
         "  kettlefield qualify plan.toml --only 'marram-1.2b@*'\n"
         "  kettlefield qualify plan.toml --retry-faults\n"
@@ -128,7 +128,7 @@ def run_campaign(
     if tally.faults:
         print(
             f"kettlefield: {tally.faults} of {tally.trials} trials ended in a fault of server or rig; "
-            "they do not count against the model. When it is mended, run again with --retry-faults.",
+            "they do not count against the model. When it is fixed, run again with --retry-faults.",
             file=sys.stderr,
         )
     return ExitCode.NOT_MEASURED if tally.faults or tally.troubles else ExitCode.DONE

@@ -19,7 +19,7 @@ from kettlefield.results.reply_similarity import reply_agreements
 
 
 def show_replies(path: Path, only: str | None, against: str | None, *, as_json: bool) -> None:
-    """Print one row a candidate that is held against another."""
+    """Print one row a candidate that is compared with another."""
     record = Record.open(path)
     facts = campaign_facts(record)
     found = chosen(reply_agreements(record, against=against), only)
@@ -31,9 +31,7 @@ def show_replies(path: Path, only: str | None, against: str | None, *, as_json: 
     console = make_console()
     print_heading(console, facts["title"], simulated=facts["simulated"])
     if not found:
-        console.print(
-            "No candidate has another to be held against: mark a reference level, or name one with --against."
-        )
+        console.print("No candidate has another to compare with: mark a reference level, or name one with --against.")
         return
     heads = (">replies", ">identical", ">same code", ">part after, characters", ">of the reference's")
     table = make_table("candidate", "against", *heads)

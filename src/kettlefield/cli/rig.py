@@ -32,7 +32,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("--disk", type=Path, metavar="FOLDER", help="measure how fast this folder's disk is read")
-    parser.add_argument("--again", action="store_true", help="measure the memory bandwidth anew")
+    parser.add_argument("--again", action="store_true", help="measure the memory bandwidth again")
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
 

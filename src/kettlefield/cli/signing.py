@@ -37,7 +37,7 @@ def show_audit(path: Path, allowed_signers: Path | None, *, as_json: bool) -> Ex
     if allowed_signers is not None and found.signatures:
         signer = find_signer(found.signatures[-1].digest, signature_file(path), allowed_signers)
         if signer is None:
-            faults.append(f"{signature_file(path).name} is no signature of the last entry by anybody allowed")
+            faults.append(f"{signature_file(path).name} is not a signature of the last entry by anybody allowed")
     if as_json:
         rows = [
             {"at": one.at, "by": one.signed_by, "note": one.note, "verdicts": one.verdicts, "digest": one.digest}

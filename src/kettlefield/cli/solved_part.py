@@ -53,7 +53,7 @@ def show_solved(path: Path, only: str | None, *, as_json: bool) -> None:
         *(f">one of {k} samples" for k in samples),
     )
     for row in rows:
-        # so many repair turns or fewer: what a user who sends errors back would have got
+        # this many repair turns or fewer: what a user who sends errors back would have got
         repaired = [
             row.solved + sum(count for needed, count in row.solved_after_repair.items() if needed <= t) for t in turns
         ]

@@ -79,7 +79,7 @@ def _print_itl(console: Console, found: tuple[Timing, ...], floor: Floor) -> Non
         gaps = row.itl
         if gaps is None:
             continue
-        drift = "none told" if row.drift is None else f"x {row.drift:.2f}"
+        drift = "no significant drift" if row.drift is None else f"x {row.drift:.2f}"
         table.add_row(
             name(row.candidate),
             *(floor.show(value) for value in (gaps.p50_s, gaps.p95_s, gaps.p99_s, gaps.max_s)),

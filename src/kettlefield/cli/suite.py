@@ -149,5 +149,5 @@ def _print_power(console: Any, power: list[dict[str, Any]]) -> None:
         console,
         f"a drop in pass rate from one level to another, noticed in 80 of 100 campaigns at one-sided 95 % when "
         f"{power[0]['discordant']:.0%} of the exercises are solved by just one of the two (Connor 1987; samples of one "
-        "exercise counted as alike by half)",
+        "exercise counted as half correlated)",
     )

@@ -62,7 +62,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Weigh and print."""
     check_policy(args.allow_licence)
-    budget, whence = find_budget(args.budget)
+    budget, source = find_budget(args.budget)
     settings = Settings(
         contexts=tuple(args.context),
         kv_bits=tuple(args.kv_bits),
@@ -73,7 +73,7 @@ def run(args: argparse.Namespace) -> int:
         learned=find_learned(args.server),
     )
     show_weighed(
-        args.files, settings, whence, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
+        args.files, settings, source, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
     )
     return ExitCode.DONE
 
@@ -81,14 +81,14 @@ def run(args: argparse.Namespace) -> int:
 def show_weighed(
     paths: list[Path],
     settings: "Settings",
-    whence: str,
+    source: str,
     *,
     allowed: list[str],
     digest: bool = False,
     plot: Path | None = None,
     as_json: bool = False,
 ) -> None:
-    """Weigh files and print what they are and need; ``whence`` says where the budget comes from."""
+    """Weigh files and print what they are and need; ``source`` says where the budget comes from."""
     models = [read_facts(path) for path in paths]
     weighed = weigh_all(models, settings)
     digests: list[list[str] | None] = [None] * len(models)
@@ -113,7 +113,7 @@ def show_weighed(
         return
     console = make_console()
     _print_files(console, weighed, allowed)
-    _print_needs(console, weighed, f"budget {whence}", settings)
+    _print_needs(console, weighed, f"budget {source}", settings)
     for facts, found in zip(models, digests, strict=True):
         for file, value in zip(facts.files, found or [], strict=False):
             console.print(f"sha256 {value}  {file}", soft_wrap=True)
@@ -125,7 +125,7 @@ def find_budget(text: str | None) -> tuple[int, str]:
     Raises
     ------
     InputError
-        The text is no size.
+        The text is not a size.
     """
     if text is not None:
         budget = _size(text, "--budget")
@@ -144,7 +144,7 @@ def find_overhead(text: str | None) -> int | None:
     Raises
     ------
     InputError
-        The text is no size.
+        The text is not a size.
     """
     return None if text is None else _size(text, "--overhead")
 

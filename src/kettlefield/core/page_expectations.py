@@ -23,7 +23,7 @@ class Wish:
     equals: Any = None
     holds: str | None = None  # a part of the text
     lacks: str | None = None
-    pattern: str | None = None  # somewhere in the text; small and capital letters alike
+    pattern: str | None = None  # somewhere in the text; whatever the case
     at_least: float | None = None
     at_most: float | None = None
 

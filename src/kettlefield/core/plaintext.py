@@ -47,7 +47,7 @@ def as_sentence(text: str) -> str:
 
 
 MAX_NAME_CHARS = 200
-MAX_DEPTH = 5  # folders; more is no small program
+MAX_DEPTH = 5  # folders; more is not a small program
 
 
 def is_safe_name(name: str) -> bool:

@@ -33,12 +33,12 @@ def parse_size(text: str) -> int:
     Returns
     -------
     int
-        Bytes, above 0. Decimal (MB) and binary (MiB) units are told apart, as IEC 80000-13 does.
+        Bytes, above 0. Decimal (MB) and binary (MiB) units are distinguished, as IEC 80000-13 does.
 
     Raises
     ------
     ValueError
-        The text is no number with a unit of size.
+        The text is not a number with a unit of size.
     """
     return round(_parse(text, _SIZE_BYTES, 'a size such as "16 GiB"'))
 
@@ -49,7 +49,7 @@ def parse_duration(text: str) -> float:
     Raises
     ------
     ValueError
-        The text is no number with a unit of time.
+        The text is not a number with a unit of time.
     """
     return _parse(text, _DURATION_S, 'a duration such as "90 s"')
 

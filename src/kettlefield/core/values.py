@@ -29,7 +29,7 @@ def matches_whole(pattern: str, text: str) -> bool:
 
 
 def occurs(pattern: str, text: str) -> bool:
-    """Whether a pattern occurs in a text, small and capital letters alike."""
+    """Whether a pattern occurs in a text, whatever the case."""
     try:
         return regex.search(pattern, text[:MAX_CHARS], regex.IGNORECASE, timeout=MATCH_TIMEOUT_S) is not None
     except TimeoutError:

@@ -82,7 +82,7 @@ class Measured:
         return row.doubts.get(measure.field or measure.name, "")
 
     def against(self, row: Figures, criterion: Criterion) -> Against | None:
-        """The candidate held against its reference level, on the exercises that a criterion is about."""
+        """The candidate compared with its reference level, on the exercises that a criterion is about."""
         if not criterion.among or row.against is None:
             return row.against
         return find_against(self._narrowed(criterion), row.candidate, row.against.reference)

@@ -61,7 +61,7 @@ def sign(record: Record, *, by: str, note: str, verdicts: dict[str, str]) -> Sig
         The record cannot be written.
     """
     if not by.strip() or not by.isprintable():
-        raise InputError("is no name", "--by", "Write who decides.")
+        raise InputError("is not a name", "--by", "Write who decides.")
     if len(note) > MOST_NOTE:
         raise InputError(f"has {len(note)} characters", "--note", f"At most {MOST_NOTE}.")
     facts, before = campaign_facts(record), signatures(record)
@@ -95,7 +95,7 @@ def signatures(record: Record) -> tuple[SignatureEntry, ...]:
 
 
 def audit(record: Record) -> Audit:
-    """Hold the record as it is against its signatures."""
+    """Compare the record as it is with its signatures."""
     found, faults = signatures(record), []
     previous = FIRST
     for number, entry in enumerate(found, 1):
@@ -154,7 +154,7 @@ def _row_of_7(table: str, row: Mapping[Any, Any]) -> dict[str, Any]:
 
 
 def _parts(row: Mapping[str, Any]) -> Iterator[bytes]:
-    """Every value with its name, type and length, so that no two rows read alike."""
+    """Every value with its name, type and length, so that no two rows are encoded the same."""
     for name in sorted(row):
         value = row[name]
         if value is not None:

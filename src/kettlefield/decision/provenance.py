@@ -68,7 +68,7 @@ def standings(record: Record) -> dict[str, Standing]:
 
 
 def changes_of(then: Standing, now: Standing) -> tuple[Change, ...]:
-    """What differs between two grounds of one candidate; where weights lie is no part of what they are."""
+    """What differs between two grounds of one candidate; where weights lie is not part of what they are."""
     found: list[Change] = []
     for part in ("rig", "server", "weights", "settings", "suite"):
         sides = [dict(getattr(side, part)) for side in (then, now)]

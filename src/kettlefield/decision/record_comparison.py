@@ -15,10 +15,10 @@ from kettlefield.record.store import Record
 from kettlefield.results.comparison import Comparison, compare
 from kettlefield.results.frames import counted_trials, trials_frame
 from kettlefield.results.paired_comparison import find_against
-from kettlefield.results.speed import alike_points, timed_frame, undisturbed
+from kettlefield.results.speed import shared_points, timed_frame, undisturbed
 
 SIDES = ("old", "new")
-# what differs from run to run is in no interval that is made within one: so much of a ratio is never a move
+# what differs from run to run is in no interval that is made within one: this much of a ratio is never a move
 RUN_TO_RUN = 0.02
 # a single measurement moved when it differs by more than this share of the old one
 PLAIN_MOVES = {"peak_bytes": 0.05, "load_s": 0.25}
@@ -67,7 +67,7 @@ def between(
     old, new : Record
         Open records.
     verdicts : pair of verdicts
-        Each record's candidates held against its own criteria.
+        Each record's candidates evaluated against its own criteria.
     """
     grounds = [standings(record) for record in (old, new)]
     tables = (compare(old), compare(new))
@@ -87,7 +87,7 @@ def between(
             moves += _pass_rate(pd.concat(mine))
         grids = [undisturbed(side[(side["candidate"] == name) & (side["purpose"] == "latency")]) for side in timed]
         for field in ("ttft_s", "decode_tps"):
-            ratio = median_ratio(alike_points(grids[1], grids[0], field))
+            ratio = median_ratio(shared_points(grids[1], grids[0], field))
             if ratio is not None:
                 moves.append(
                     Move(figure=f"{field}.p50", unit="ratio", change=ratio, moved=_clear_of(ratio, 1.0, RUN_TO_RUN))
@@ -108,7 +108,7 @@ def between(
 
 
 def _pass_rate(both: pd.DataFrame) -> list[Move]:
-    """The new record held against the old one on the same exercises and samples."""
+    """The new record compared with the old one on the same exercises and samples."""
     found = find_against(both, SIDES[1], SIDES[0])
     if found is None:
         return []
@@ -129,7 +129,7 @@ def _plain(tables: tuple[Comparison, Comparison], name: str) -> list[Move]:
 
 
 def _clear_of(found: Estimate, none: float, by: float) -> bool:
-    """Whether an interval lies on one side of no change, and further from it than so much."""
+    """Whether an interval lies on one side of no change, and further from it than a distance."""
     return (found.low is not None and found.low > none + by) or (found.high is not None and found.high < none - by)
 
 

@@ -1,4 +1,4 @@
-"""Criteria held against a record: each met, not met or undecided, and the verdict on every candidate."""
+"""A record evaluated against its criteria: each met, not met or undecided, and the verdict on every candidate."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -95,7 +95,7 @@ def recommendations(table: Comparison, verdicts: Sequence[CandidateVerdict]) -> 
     """For each model one approved candidate, and the rule that chose it; models without one are left out.
 
     The least peak memory decides. Of those within what a peak differs from one run to the next, the one with the
-    most room to its thresholds is taken; where that is alike too, the one with the least time for each solved exercise.
+    most room to its thresholds is taken; where that is equal too, the one with the least time for each solved exercise.
     """
     approved = {verdict.candidate: verdict for verdict in verdicts if verdict.verdict is Verdict.APPROVED}
     by_model: dict[str, list[Figures]] = {}
@@ -119,13 +119,13 @@ def _recommended(rows: list[Figures], approved: Mapping[str, CandidateVerdict]) 
     rooms = {row.candidate: _room(approved[row.candidate]) for row in equal}
     widest = max(rooms.values())
     roomy = [row for row in equal if widest - rooms[row.candidate] <= ROOM_ALIKE]
-    alike = f"peak memory of {names} is equal within {within}, what one run differs from the next"
+    same = f"peak memory of {names} is equal within {within}, what one run differs from the next"
     if len(roomy) == 1:
-        return roomy[0].candidate, f"{alike}; it has the most room to the thresholds"
+        return roomy[0].candidate, f"{same}; it has the most room to the thresholds"
     fastest = min(roomy, key=lambda row: row.seconds_per_solved or float("inf"))
     return (
         fastest.candidate,
-        f"{alike}, and so is their room to the thresholds; it takes the least time a solved exercise",
+        f"{same}, and so is their room to the thresholds; it takes the least time a solved exercise",
     )
 
 

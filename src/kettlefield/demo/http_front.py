@@ -36,13 +36,13 @@ class Asked:
         Raises
         ------
         RefusedError
-            It is no number.
+            It is not a number.
         """
         value = self.body.get(name)
         if value is None:
             return default
         if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
-            raise RefusedError(400, f"{name} is no number")
+            raise RefusedError(400, f"{name} is not a number")
         return value
 
 

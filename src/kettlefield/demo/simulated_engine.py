@@ -33,7 +33,7 @@ class Quirks:
 
 def add_quirks(parser: argparse.ArgumentParser) -> None:
     """Add an option for each."""
-    parser.add_argument("--die-after", type=int, help="fault for tests: end after so many requests")
+    parser.add_argument("--die-after", type=int, help="fault for tests: end after this many requests")
     parser.add_argument("--prompt-cache", action="store_true")
     parser.add_argument("--leak-bytes", type=int, default=0, help="lost on the card at every request")
     parser.add_argument("--throttle-after", type=float, dest="throttle_after_s", help="seconds of work")

@@ -7,7 +7,7 @@ from kettlefield.demo.simulated_models import LEVEL_TYPES, MODELS, write_weights
 
 
 def claim_folder(folder: Path) -> Path:
-    """Make a demo's folder with one for weights, or go on with it; where its plan is or will be.
+    """Make a demo's folder with one for weights, or resume it; where its plan is or will be.
 
     Raises
     ------
@@ -16,7 +16,7 @@ def claim_folder(folder: Path) -> Path:
     """
     plan = folder / "plan.toml"
     if folder.exists() and not plan.exists() and (not folder.is_dir() or any(folder.iterdir())):
-        raise InputError("is there and is no demo", str(folder), "Name a new or empty folder.")
+        raise InputError("exists and is not a demo", str(folder), "Name a new or empty folder.")
     (folder / "weights").mkdir(parents=True, exist_ok=True)
     return plan
 
@@ -173,7 +173,9 @@ def prepare_demo(folder: Path) -> Path:
 
 
 def _candidates() -> str:
-    sought = 'arrivals = { ttft = "250 ms", decode = 60.0, lasting = "2 s", tries = 5 }'
+    sought = (
+        'open_loop = { ttft = "250 ms", decode = 60.0, lasting = "2 s", tries = 5, requests_per_engineer_hour = 12 }'
+    )
     return "".join(
         candidate_table(model.name, level, reference=number == 0, more=sought if level == SOUGHT else "")
         for model in MODELS.values()

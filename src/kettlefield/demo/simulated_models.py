@@ -145,12 +145,12 @@ def load_model(path: Path) -> LoadedModel:
     Raises
     ------
     InputError
-        The file is no GGUF, or no simulated model.
+        The file is not a GGUF, or no simulated model.
     """
     header = read_gguf(path)
     meta = header.metadata
     if not meta.get("simulated.is_simulated"):
-        raise InputError("is no simulated model", str(path), "The stand-in serves only files that the demo wrote.")
+        raise InputError("is not a simulated model", str(path), "The stand-in serves only files that the demo wrote.")
     return LoadedModel(
         name=str(meta["simulated.model"]),
         weight_bytes=header.file_bytes,

@@ -142,7 +142,7 @@ class Replier:
         if exercise is None:
             return Reply(SMALL_TALK * 8)
         turn = max(n for n, asked in enumerate(exercise.turns, 1) if n == 1 or asked.prompt.strip() in prompt)
-        # told of its error it draws again, and somewhat better
+        # after its error it draws again, and somewhat better
         repair = prompt.count(REPAIR_MARK)
         rng = self._luck(exercise.id, self._level, str(seed), str(repair), *([str(turn)] if turn > 1 else []))
         solved = self._merit(exercise, seed) + repair * (REPAIR_GAIN + rng.gauss(0, 1)) > 0
@@ -153,7 +153,7 @@ class Replier:
         files = exercise.turns[turn - 1].answer if solved else _wrong_files(exercise, turn, rng)
         if not is_chat:
             return Reply(_carried_on(exercise, files, prompt))
-        # levels of one model put things alike, the fewer bits the less so
+        # levels of one model write similar text, less so with fewer bits
         words = self._luck(exercise.id, str(seed), str(repair), str(turn), "words")
         return wrap(exercise, files, rng if rng.random() < self._straying() else words)
 
@@ -223,7 +223,7 @@ def read_biases(text: str) -> Biases:
     Raises
     ------
     ValueError
-        A name is unknown, or a value is no chance.
+        A name is unknown, or a value is not a probability.
     """
     given = dict(part.split("=", 1) for part in text.split(",") if part)
     biases = Biases(**{name: float(value) for name, value in given.items()})
@@ -252,8 +252,8 @@ class SimulatedJudge:
             mark = GOOD if self._is_right(replies[0]) else POOR
             if rng.random() < self._biases.noise:
                 mark = mark - 1 if mark == GOOD else mark + rng.choice((-1, 1))
-            return f"It was held against the guidance.\nMARK: {mark}"
-        return f"Both were held against the guidance.\nBETTER: {self._choice(replies, rng)}"
+            return f"It was compared with the guidance.\nMARK: {mark}"
+        return f"Both were compared with the guidance.\nBETTER: {self._choice(replies, rng)}"
 
     def _choice(self, replies: list[str], rng: random.Random) -> str:
         one, other = replies

@@ -124,7 +124,7 @@ class SimulatedServer:
         for number, (text, thinking) in enumerate(pieces, 1):
             await stream.ready.get()
             if number == len(pieces):
-                self._tell_card()  # before the end is told: whoever looks then sees the truth
+                self._tell_card()  # before the end is reported: whoever looks then sees the truth
             yield Piece(text=text, thinking=thinking)
 
     async def _load(self) -> None:

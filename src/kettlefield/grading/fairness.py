@@ -1,4 +1,4 @@
-"""Is a prompt fair? What the checks demand must stand in it; what can be seen without running anything."""
+"""Is a prompt fair? What the checks demand must be in it; what can be seen without running anything."""
 
 import json
 import re
@@ -25,7 +25,7 @@ from kettlefield.suite.skeleton import TO_WRITE
 MIN_DECOYS = 2
 MIN_BY_HAND = 3  # cases worked by hand from the prompt: an answer that is itself wrong must not vet clean
 MAX_LIKENESS = 0.6  # share of common word triples above which two prompts are near-duplicates
-MIN_VISIBLE_CHARS = 8  # a shorter expected value may stand in a prompt by chance
+MIN_VISIBLE_CHARS = 8  # a shorter expected value may be in a prompt by chance
 _SELECTED = re.compile(r"[#.\[]([a-zA-Z][\w-]*)")  # ids, classes and attributes of a selector
 _WORD = re.compile(r"[A-Za-z][A-Za-z_]{2,}")
 
@@ -96,7 +96,7 @@ def _unnamed(exercise: Exercise) -> Iterable[str]:
 
 
 def _said(exercise: Exercise, turn: int) -> str:
-    """All that the model has been told up to a turn."""
+    """All that the model has read up to a turn."""
     prompts = "\n".join(part.prompt for part in exercise.turns[:turn])
     return "\n".join([prompts, exercise.opening or "", exercise.closing, *exercise.given.values(), *exercise.given])
 
@@ -165,7 +165,7 @@ def _unsaid(said: str, pairs: Iterable[tuple[str, str]]) -> Iterable[str]:
 
 
 def _visible(said: str, expected: list[str]) -> Iterable[str]:
-    """Expected values of cases that are no examples, standing in the prompt."""
+    """Expected values of cases that are not examples, standing in the prompt."""
     for value in expected:
         if len(value.strip()) >= MIN_VISIBLE_CHARS and value.strip() in said:
             yield f"the prompt shows what a hidden case expects: {value.strip()[:40]}"

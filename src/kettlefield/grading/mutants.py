@@ -1,6 +1,6 @@
 """Mechanical mutants of an exercise's own answer: how many of them do its checks catch?
 
-A check that lets many of them pass does not look closely. The mutations are made on the text, alike for all
+A check that lets many of them pass does not look closely. The mutations are made on the text, the same way for all
 languages, outside strings and comments; those that do not build are for whoever runs them to leave out.
 """
 
@@ -65,7 +65,7 @@ class Mutant:
 def make_mutants(
     text: str, language: str, *, most: int, rng: random.Random, within: tuple[int, int] | None = None
 ) -> tuple[Mutant, ...]:
-    """Mutants of a program, at most so many, drawn evenly from all that can be made.
+    """Mutants of a program, at most a number of them, drawn evenly from all that can be made.
 
     Parameters
     ----------

@@ -107,12 +107,12 @@ def vet_suite(
     on_done : callable
         Told of each exercise as it is finished.
     """
-    alike = near_duplicates(suite.exercises)
+    same = near_duplicates(suite.exercises)
 
     def vet(exercise: Exercise) -> Vetted:
         vetted = vet_exercise(exercise, isolation, mutants=mutants)
-        if exercise.id in alike and not unfinished(exercise):
-            vetted = dataclasses.replace(vetted, faults=(*vetted.faults, alike[exercise.id]))
+        if exercise.id in same and not unfinished(exercise):
+            vetted = dataclasses.replace(vetted, faults=(*vetted.faults, same[exercise.id]))
         on_done(vetted)
         return vetted
 

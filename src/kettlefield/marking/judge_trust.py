@@ -26,7 +26,7 @@ class Trust:
     asked: int
     faults: int  # answers that hold neither mark nor choice
     place: Estimate | None  # how much more often the first place wins; 0 without a lean
-    length: Estimate | None  # how often the longer wins of two that the checks find alike; 0.5 without a lean
+    length: Estimate | None  # how often the longer wins of two that the checks rate equal; 0.5 without a lean
     both_orders: Estimate | None  # how often the same one wins in either order
     follows: Estimate | None  # how often the one wins that the checks find better
     parting: Estimate | None  # how often a reply that passes is marked above one that fails

@@ -127,15 +127,17 @@ def read_marks_file(record: Record, items: Sequence[Item], path: Path) -> tuple[
     Raises
     ------
     InputError
-        It is no such file, or holds a mark of a reply that is not in this record.
+        It is not such a file, or holds a mark of a reply that is not in this record.
     """
     data = parse_json(read_text(path), path)
     try:
         file = msgspec.convert(data, MarksFile)
     except msgspec.ValidationError as err:
-        raise InputError(f"is no file of marks ({err})", str(path), "Save it from the sheet anew.") from err
+        raise InputError(f"is not a file of marks ({err})", str(path), "Save it from the sheet again.") from err
     if file.format != SHEET_FORMAT or not file.marker.strip() or not file.marker.isprintable():
-        raise InputError("is no file of marks", str(path), f'Its format is "{SHEET_FORMAT}", with the marker\'s name.')
+        raise InputError(
+            "is not a file of marks", str(path), f'Its format is "{SHEET_FORMAT}", with the marker\'s name.'
+        )
     known = {item.digest: item for item in items}
     standing = standing_marks(record)
     entries, old = [], 0

@@ -52,7 +52,7 @@ class Showing:
 def order_of(items: Iterable[tuple[str, str]], marker: str) -> tuple[Showing, ...]:
     """All that a marker is to mark: in an order of chance, an exercise's replies together, some again at the end.
 
-    The order hangs on the marker's name and on each reply alone: it is the same when marking goes on another
+    The order hangs on the marker's name and on each reply alone: it is the same when marking continues another
     day, and replies that come later leave the others where they were.
 
     Parameters
@@ -91,7 +91,7 @@ class Compared:
     pair: str  # the same in both orders and all rounds
     choice: Choice
     longer: Choice  # which of the two is longer; "equal" when they are as long
-    better: Choice  # which the checks find better; "equal" when they find them alike
+    better: Choice  # which the checks find better; "equal" when they rate them equal
 
 
 def judge_prompt(task: str, guidance: str, replies: Sequence[str], mark: str) -> str:
@@ -138,7 +138,7 @@ def position_bias(compared: Sequence[Compared], *, confidence: float = 0.95) -> 
     """How much more often the first place wins than the second: 0 without a lean, 1 when it always does.
 
     Every pair is asked in both orders as often, so that what the replies are worth cancels out. The interval
-    takes a pair's answers together, since they are alike: a normal interval over the means of pairs.
+    takes a pair's answers together, since they depend on each other: a normal interval over the means of pairs.
     """
     signs = {"first": 1.0, "second": -1.0, "equal": 0.0}
     by_pair: dict[str, list[float]] = {}
@@ -155,7 +155,7 @@ def position_bias(compared: Sequence[Compared], *, confidence: float = 0.95) -> 
 
 
 def length_bias(compared: Sequence[Compared], *, confidence: float = 0.95) -> Estimate | None:
-    """How often the longer of two wins that the checks find alike, of those decided: 0.5 without a lean."""
+    """How often the longer of two wins that the checks rate equal, of those decided: 0.5 without a lean."""
     decided = [one for one in compared if one.better == "equal" != one.longer and one.choice != "equal"]
     return _share([(one.pair, one.choice == one.longer) for one in decided], confidence)
 

@@ -119,7 +119,7 @@ def _candidate(name: str, trials: pd.DataFrame, weights: Weights) -> MarkedCandi
 def mean_by_exercise(
     trials: pd.DataFrame, values: pd.Series, confidence: float = 0.95, *, most: float = 1.0
 ) -> Estimate | None:
-    """Mean over trials, its interval over exercises: samples of one exercise are alike."""
+    """Mean over trials, its interval over exercises: samples of one exercise depend on each other."""
     known = trials.assign(value=values).dropna(subset=["value"])
     groups = [list(group) for _, group in known.groupby("exercise")["value"]]
     return mean_of_groups(groups, confidence=confidence, within=(0.0, most)) if groups else None

@@ -34,7 +34,7 @@ Found = list[tuple[Moments, Moments]]  # of each reply, when its events were sen
 
 
 async def ask_little(count: int, seconds: float) -> Found:
-    """Ask the little model with so many clients for so long.
+    """Ask the little model at a concurrency for a time.
 
     Returns
     -------
@@ -115,7 +115,7 @@ CACHE = "calibration"
 
 
 class StreamError(msgspec.Struct, frozen=True, kw_only=True):
-    """The error with so many streams at once; seconds, later than the truth where above 0."""
+    """The error with a number of streams at once; seconds, later than the truth where above 0."""
 
     streams: int
     events: int
@@ -215,7 +215,7 @@ def _run(work: "asyncio.Future[StreamError] | object") -> StreamError:
 
 
 async def beat(port: int, count: int, seconds: float) -> Found:
-    """Ask the server on the beat with so many clients for so long.
+    """Ask the server on the beat at a concurrency for a time.
 
     Returns
     -------
@@ -234,7 +234,7 @@ async def beat(port: int, count: int, seconds: float) -> Found:
     done: list[Exchange] = []
 
     async def stream(number: int) -> None:
-        # out of step with the others: real clients do not all begin anew at the same moment
+        # out of step with the others: real clients do not all begin at the same moment
         await asyncio.sleep(number / count / RATE_HZ * 10)
         while time.perf_counter() < until_s:
             done.append(await client.ask(ask))

@@ -1,4 +1,4 @@
-"""Many alike requests one after the other: does memory grow with each?"""
+"""Many equal requests one after the other: does memory grow with each?"""
 
 from kettlefield.measure.closed_loop import LOAD_TOKENS
 from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed

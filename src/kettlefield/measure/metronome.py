@@ -1,4 +1,4 @@
-"""A server that sends events on a steady beat, the true moment inside each: what a stopwatch is held against.
+"""A server that sends events on a steady beat, the true moment inside each: the reference of a stopwatch.
 
 ``python -m kettlefield.measure.metronome`` prints its port and serves until it is ended. Moments are of the
 monotonic clock that all processes of this host share.
@@ -23,7 +23,7 @@ def true_moments(text: bytes) -> list[float]:
 
 
 async def serve(events: int, rate_hz: float) -> None:
-    """Answer every connection with so many events on the beat; each on its own."""
+    """Answer every connection with a number of events on the beat; each on its own."""
 
     async def stream(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         await reader.readuntil(b"\r\n\r\n")

@@ -17,7 +17,7 @@ WISH = "Write on: add entries of the same form, one a line, as many as you can.\
 
 
 def berth_log(chars: int, rng: random.Random) -> str:
-    """Log entries of at least so many characters, the wish to write on included.
+    """Log entries of at least a number of characters, the wish to write on included.
 
     Parameters
     ----------
@@ -48,7 +48,7 @@ class Timed:
     purpose: str  # "warm-up", or what the procedure calls it
     exchange: Exchange
     point: dict[str, Any] = field(default_factory=dict)  # what of the procedure
-    scheduled_lag_s: float | None = None  # sent so much after its scheduled moment
+    scheduled_lag_s: float | None = None  # sent this long after its scheduled moment
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -111,7 +111,7 @@ class Bench:
         return dataclasses.replace(exchange, trace=dataclasses.replace(exchange.trace, prompt_tokens=tokens))
 
     def filler(self, tokens: int) -> str:
-        """A new text that makes a prompt of about so many tokens, together with the line that makes it unique."""
+        """A new text that makes a prompt of about a number of tokens, together with the line that makes it unique."""
         frame = LEAD_CHARS / self.chars_per_token if self.frame_tokens is None else self.frame_tokens
         chars = max(1, round((tokens - frame) * self.chars_per_token))
         # cut at its beginning to the character: an entry more or less is many tokens of a short prompt

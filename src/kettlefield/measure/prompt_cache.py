@@ -7,7 +7,7 @@ PROMPT_TOKENS = 1024
 
 
 async def time_cached(bench: Bench, prompts: int, *, window: int, reply_tokens: int) -> Procedure:
-    """Ask each of so many new prompts twice in a row; the two are told apart by purpose."""
+    """Ask each of a number of new prompts twice in a row; the two are distinguished by purpose."""
     tokens = min(PROMPT_TOKENS, window // 2)
     for _ in range(prompts):
         if bench.budget.is_spent:

@@ -48,7 +48,7 @@ def terms_of_text(text: str, where: Path) -> Terms:
     Raises
     ------
     InputError
-        The text is no plan.
+        The text is not a plan.
     """
     try:
         data = tomllib.loads(text)

@@ -31,7 +31,7 @@ def draft_plan(
     command: Sequence[str] | None,
     suite: str,
     budget_bytes: int,
-    budget_whence: str,
+    budget_source: str,
     accelerator: str,
     overhead_bytes: int | None = None,
     learned: LearnedOverhead | None = None,
@@ -50,7 +50,7 @@ def draft_plan(
         The suite's name.
     budget_bytes : int
         What a candidate may take; files that need more at the shortest context are left out.
-    budget_whence : str
+    budget_source : str
         Where the budget comes from, for the comment.
     accelerator : str
         As ``[rig] accelerator`` writes it.
@@ -81,7 +81,7 @@ def draft_plan(
         )
     context = _context([facts for facts, _ in fitting], budget_bytes, own)
     parts = [
-        _head(suite, accelerator, budget_bytes, budget_whence),
+        _head(suite, accelerator, budget_bytes, budget_source),
         _server(command, context),
         _memory(overhead_bytes, learned),
     ]
@@ -136,12 +136,12 @@ def _comment(text: str) -> str:
     return "".join(ch if ch.isprintable() else "?" for ch in text)
 
 
-def _head(suite: str, accelerator: str, budget_bytes: int, whence: str) -> str:
+def _head(suite: str, accelerator: str, budget_bytes: int, source: str) -> str:
     return (
         "# Drafted from weights files. Read it, set the criteria at its end, then: kettlefield qualify plan.toml\n"
         + _toml(title="What this campaign is to find out", suite=suite, record="record.db")
         + f"\n[rig]\n{_toml(accelerator=accelerator)}"
-        + f'memory_budget = "{budget_bytes // 2**20} MiB"  # {_comment(whence)}\n'
+        + f'memory_budget = "{budget_bytes // 2**20} MiB"  # {_comment(source)}\n'
     )
 
 

@@ -1,4 +1,4 @@
-"""A record held against the criteria of its plan: the one decision that commands, signatures and reports share."""
+"""A record evaluated against the criteria of its plan: the one decision that commands, signatures and reports share."""
 
 from kettlefield.decision.provenance import conditions_of
 from kettlefield.decision.verdict import Decision, reach_verdicts, recommendations

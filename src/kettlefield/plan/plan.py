@@ -311,7 +311,7 @@ def _check_candidates(path: Path, candidates: tuple[Candidate, ...]) -> None:
     names = [candidate.name for candidate in candidates]
     double = next((name for name in names if names.count(name) > 1), None)
     if double is not None:
-        raise InputError(f"{double} is there twice", f"{path} [candidate]", "Each candidate once.")
+        raise InputError(f"{double} appears twice", f"{path} [candidate]", "Each candidate once.")
     references = [candidate.model for candidate in candidates if candidate.reference]
     double = next((model for model in references if references.count(model) > 1), None)
     if double is not None:

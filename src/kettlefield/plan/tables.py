@@ -22,7 +22,7 @@ class RigTable(_Table, frozen=True, kw_only=True):
     """``[rig]``: the machine that is qualified on."""
 
     accelerator: str = "auto"  # "auto", "none", "nvidia:0", "amd:0", "simulated:FOLDER"
-    blocks: int = 1  # candidates take turns in so many blocks, so that a slow hour falls on all of them
+    blocks: int = 1  # candidates take turns in this many blocks, so that a slow hour falls on all of them
     calibrated_within: Duration | None = None  # refuse to time anything without a calibration as recent as this
     disturbed_above: float = 0.3  # cores that other processes keep busy: beyond that a timed sample is marked
     memory_budget: Size | None = None  # what the candidates may take; none: not limited
@@ -103,7 +103,7 @@ class SpeedTable(_Table, frozen=True, kw_only=True):
     requests: int = 30  # at each point of the grid, at the most
     prompt_tokens: tuple[int, ...] = ()  # lengths of the grid; none: the suite's own prompts
     reply_tokens: int | tuple[int, ...] = 128  # one length, or several for the grid
-    warm_up: int = 2  # at the least; goes on until first-token times settle
+    warm_up: int = 2  # at the least; continues until times to first token settle
     precision: float = 0.0  # stop when the medians' intervals are within this fraction; 0: never early
     budget: Duration = Duration(1800)  # of the whole part, for one candidate
     prompt_cache: int = 0  # prompts asked twice, to time one that is in the prompt cache
@@ -124,7 +124,7 @@ class MemoryTable(_Table, frozen=True, kw_only=True):
     overhead: Size | None = None  # beside weights and cache; none: the rule of thumb
     sample_every: Duration = Duration(0.1)
     idle_for: Duration = Duration(1)  # watched after the work is done
-    leak_requests: int = 0  # alike requests, to see whether memory grows with each; 0: none
+    leak_requests: int = 0  # equal requests, to see whether memory grows with each; 0: none
 
 
 class GradingTable(_Table, frozen=True, kw_only=True):
@@ -132,7 +132,7 @@ class GradingTable(_Table, frozen=True, kw_only=True):
 
     samples: int = 1  # for each exercise, each with a seed of its own
     concurrent_trials: int = 1  # exercises asked at once; latency figures come from [speed] alone
-    repair_turns: int = 0  # after a failed attempt the error is sent back, so often at the most
+    repair_turns: int = 0  # after a failed attempt the error is sent back, at most this often
     fault_retries: int = 1  # for a fault of server or rig, before it is recorded
 
 
@@ -152,8 +152,8 @@ class JudgeTable(_Table, frozen=True, kw_only=True):
     prompting: PromptingTable = PromptingTable()
     sampling: SamplingTable = SamplingTable(max_tokens=600)
     kinds: tuple[str, ...] = ("explain", "page")  # of exercises whose replies it marks
-    rounds: int = 2  # every question is asked so often, each time with another seed
-    pairs: int = 40  # of replies to one exercise that are held against each other, in both orders
+    rounds: int = 2  # every question is asked this often, each time with another seed
+    pairs: int = 40  # of replies to one exercise that are compared with each other, in both orders
     weight: float = 0.0  # share of a reply's score; 0: shown only
     agreement_at_least: float = 0.6  # kappa with people's marks; below it they are shown and not used
 
@@ -182,7 +182,7 @@ OVERRIDABLE: dict[str, type[msgspec.Struct]] = {
     "grading": GradingTable,
 }
 
-# every key of the tables above may stand in a candidate, so no two tables may share a key
+# every key of the tables above may be in a candidate, so no two tables may share a key
 _override_fields = [
     (field.name, field.type | msgspec.UnsetType, msgspec.UNSET)
     for table in OVERRIDABLE.values()
@@ -195,7 +195,7 @@ class _CandidateBase(_Table, frozen=True, kw_only=True):
     level: str
     weights: str = ""
     reference: bool = False
-    baseline: bool = False  # another model to hold the candidates against; it is not up for approval
+    baseline: bool = False  # another model to compare the candidates with; it is not up for approval
     settings: str | None = None  # name of a [settings.NAME] block that it shares with others
 
 

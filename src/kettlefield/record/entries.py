@@ -129,7 +129,7 @@ class AttemptEntry:
     outcome: Outcome
     score: float
     files: dict[str, str]
-    language: str | None  # what the answer is written in, as far as it is told
+    language: str | None  # what the answer is written in, as far as it is known
     how: str
     remarks: tuple[str, ...]
     fault: str

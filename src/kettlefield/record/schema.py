@@ -88,7 +88,7 @@ candidate = Table(
     Column("model", String, nullable=False),
     Column("level", String, nullable=False),
     Column("reference", Boolean, nullable=False),
-    Column("baseline", Boolean),  # held against, not up for approval; none: it is not
+    Column("baseline", Boolean),  # compared with, not up for approval; none: it is not
     Column("settings", String, nullable=False),  # JSON, every setting as resolved
     Column("weights_path", String),
     Column("weights_bytes", Integer),
@@ -134,9 +134,9 @@ exchange = Table(
     Column("purpose", String, nullable=False),  # "preflight", "warm-up", "answer", or the procedure that timed it
     Column("point", String),  # JSON: what of the procedure, such as its depth; none outside one
     Column("superseded_at", Float),  # measured again then, seconds since the epoch; none: it counts
-    Column("disturbed", String),  # why this sample is not like the others; none: it was not
+    Column("disturbed", String),  # why this sample is disturbed; none: it was not
     Column("memory_bytes", Integer),  # host and accelerator together, when a timed request ended
-    Column("scheduled_lag_s", Float),  # sent so much after its scheduled moment; none: it had none
+    Column("scheduled_lag_s", Float),  # sent this long after its scheduled moment; none: it had none
     Column("asked_at", Float, nullable=False),
     Column("concurrency", Integer, nullable=False),  # most requests under way at once, this one included
     _of("prompt"),
@@ -227,7 +227,7 @@ mark = Table(
     Column("at", Float, nullable=False),
     Column("marker", String, nullable=False),
     Column("exercise_id", String, ForeignKey("exercise.id"), nullable=False),
-    Column("item", String, nullable=False),  # digest of what was shown: replies that are alike are one item
+    Column("item", String, nullable=False),  # digest of what was shown: equal replies are one item
     Column("showing", Integer, nullable=False),  # 1, or 2 when it was shown again to see whether the mark holds
     Column("value", Integer),  # 0 to 4; none: skipped, or the one before is taken back
     Column("note", String, nullable=False),
@@ -266,7 +266,7 @@ memory_block = Table(
     Column("end_bytes", Integer, nullable=False),  # of the two together, at the phase's end
     Column("mapped_peak_bytes", Integer, nullable=False),  # of the host's: file pages that it maps, as weights
     Column("energy_j", Float),  # used during the phase; none: nothing here tells
-    Column("energy_from", String),  # what told it
+    Column("energy_from", String),  # its source
     Column("series", LargeBinary, nullable=False),  # every sample, packed
 )
 

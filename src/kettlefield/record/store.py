@@ -49,12 +49,12 @@ class Record:
 
     @classmethod
     def create_or_open(cls, path: Path) -> "Record":
-        """Open a record, made anew where there is none.
+        """Open a record, created where there is none.
 
         Raises
         ------
         InputError
-            The file is no record, or one of a newer version.
+            The file is not a record, or one of a newer version.
         RigError
             The place cannot be written to.
         """
@@ -76,7 +76,7 @@ class Record:
         Raises
         ------
         InputError
-            There is none, it is no record, or it was made by a newer version.
+            There is none, it is not a record, or it was made by a newer version.
         """
         if not path.is_file():
             raise InputError(
@@ -87,7 +87,7 @@ class Record:
                 magic = file.read(len(_SQLITE_MAGIC))
         except OSError as err:
             raise InputError(f"cannot be read ({err.strerror})", str(path), "Check its permissions.") from err
-        refusal = InputError("is no Kettlefield record", str(path), "Name the file that the plan calls record.")
+        refusal = InputError("is not a Kettlefield record", str(path), "Name the file that the plan calls record.")
         if magic != _SQLITE_MAGIC:
             raise refusal
         record = cls(path)

@@ -42,7 +42,7 @@ def pass_rates_by(record: Record, grouping: str) -> tuple[Group, ...]:
     record : Record
         An open record.
     grouping : str
-        One of `GROUPINGS` but "outcome", which is no property of an exercise.
+        One of `GROUPINGS` but "outcome", which is not a property of an exercise.
     """
     counted = counted_trials(trials_frame(record))
     joined = counted.merge(_exercises(record, grouping), on="exercise")

@@ -14,7 +14,7 @@ from kettlefield.record import schema
 from kettlefield.record.earlier import facts_now, named_now
 from kettlefield.record.store import Record
 
-MOSTLY = 0.5  # of a load's time: so much of it must be reading before a rate of reading is told
+MOSTLY = 0.5  # of a load's time: this share of it must be reading before a rate of reading is given
 Ends = dict[str, tuple[str, dict[str, Any]]]  # procedure -> why it ended, what it found
 
 

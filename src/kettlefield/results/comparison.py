@@ -45,11 +45,11 @@ class Figures:
     model: str
     level: str
     reference: bool
-    baseline: bool  # held against, not up for approval
+    baseline: bool  # compared with, not up for approval
     planned: int  # trials that the campaign asks for
     trials: int  # that count: faults of server and rig are beside them
     solved: int  # at the first attempt
-    solved_after_repair: dict[int, int]  # repair turns -> trials that passed after so many
+    solved_after_repair: dict[int, int]  # repair turns -> trials that passed after that many
     faults: int
     score: float | None  # mean, with credit for the checks that passed
     pass_at_k: dict[int, float]  # chance that at least one of k samples passes, in the mean over exercises
@@ -130,7 +130,7 @@ class Comparison:
 
 
 def on_frontier(rows: Sequence[Figures]) -> tuple[str, ...]:
-    """Candidates that no other beats on pass rate, memory and time for each solved exercise together.
+    """Candidates that are Pareto-optimal on pass rate, memory and time for each solved exercise together.
 
     Only those of which all three are known are looked at.
     """
@@ -175,7 +175,7 @@ def compare(record: Record, *, confidence: float = 0.95, reference: str | None =
     confidence : float
         Two-sided, of every interval.
     reference : str, optional
-        A candidate that all others are held against, whatever their model; none: each model's reference level.
+        A candidate that all others are compared with, whatever their model; none: each model's reference level.
 
     Raises
     ------

@@ -209,7 +209,7 @@ MOST_REQUESTS = 400  # of a candidate whose gaps are unpacked: enough for a dist
 
 
 def memory_series(record: Record) -> pd.DataFrame:
-    """Memory of each candidate's longest session that is no cold start.
+    """Memory of each candidate's longest session that is not a cold start.
 
     Returns
     -------

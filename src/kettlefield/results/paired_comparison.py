@@ -17,7 +17,7 @@ from kettlefield.results.frames import counted_trials
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Against:
-    """One level held against its reference; an exercise counts as won or lost by its samples together."""
+    """One level compared with its reference; an exercise counts as won or lost by its samples together."""
 
     reference: str
     pairs: Pairs
@@ -58,7 +58,7 @@ def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[s
 
 
 def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | None:
-    """One candidate held against another on what both were asked; None where that is nothing.
+    """One candidate compared with another on what both were asked; None where that is nothing.
 
     Parameters
     ----------

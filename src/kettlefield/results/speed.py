@@ -34,7 +34,7 @@ TIMED = ("latency", "depth", "system", "uncached", "cached", "closed_loop", "ope
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cell:
-    """Alike requests together; times in seconds, rates in tokens/s; None was not measured."""
+    """Equal requests together; times in seconds, rates in tokens/s; None was not measured."""
 
     label: str  # of the point: "1,024 tokens deep", "4 clients"
     n: int
@@ -87,7 +87,7 @@ class Timing:
     candidate: str
     latency: tuple[Cell, ...]
     itl: InterTokenLatency | None
-    drift: float | None  # decode rate of the last third over that of the first; None: no drift told
+    drift: float | None  # decode rate of the last third over that of the first; None: no significant drift
     depth: Depth
     system: tuple[Cell, ...]
     prompt_cache: tuple[Cell, ...]
@@ -99,7 +99,7 @@ class Timing:
     without_usage: int  # timed requests whose tokens the server did not count
     odd_usage: int  # whose count is below the number of events with text
     short_replies: int  # timed requests of the grid whose reply ended before the length asked for
-    ttft_ratio: Estimate | None  # to the reference level's, alike points
+    ttft_ratio: Estimate | None  # to the reference level's, shared points
     decode_ratio: Estimate | None
 
 
@@ -212,14 +212,14 @@ def _timing(
     loads: tuple[Load, ...],
 ) -> Timing:
     by = {purpose: mine[mine["purpose"] == purpose] for purpose in TIMED}
-    alike = other[other["purpose"] == "latency"]
+    same = other[other["purpose"] == "latency"]
     grid = undisturbed(by["latency"])
     doubtful = bool(usable_of(by["latency"], "ttft_s").doubt)
     counted = mine["token_count"] == TokenCount.USAGE.value
     is_reference = bool(len(other)) and bool(len(mine)) and other["candidate"].iloc[0] == name
 
     def ratio(field: str) -> Estimate | None:
-        return None if is_reference else median_ratio(alike_points(grid, undisturbed(alike), field))
+        return None if is_reference else median_ratio(shared_points(grid, undisturbed(same), field))
 
     return Timing(
         candidate=name,
@@ -249,7 +249,7 @@ def _ttfts(frame: pd.DataFrame) -> list[float]:
     return list(undisturbed(frame)["ttft_s"].dropna())
 
 
-def alike_points(mine: pd.DataFrame, other: pd.DataFrame, field: str) -> list[tuple[list[float], list[float]]]:
+def shared_points(mine: pd.DataFrame, other: pd.DataFrame, field: str) -> list[tuple[list[float], list[float]]]:
     """The figures of both sides at each point that both were timed at.
 
     Parameters
@@ -264,7 +264,7 @@ def alike_points(mine: pd.DataFrame, other: pd.DataFrame, field: str) -> list[tu
 
 
 def _levelled(frame: pd.DataFrame, field: str) -> list[float]:
-    """A figure over the median of its point, in the order of the requests: points that differ are no drift."""
+    """A figure over the median of its point, in the order of the requests: points that differ are not drift."""
     parts = [group[field].dropna() / group[field].median() for _, group in _by_point(frame)]
     return list(pd.concat(parts).sort_index()) if parts else []
 
@@ -327,7 +327,7 @@ def _inter_token(frame: pd.DataFrame) -> InterTokenLatency | None:
 def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: Ends) -> Depth:
     clean = undisturbed(frame)
     known = clean[clean["prompt_tokens"].notna() & clean["decode_tps"].notna()]
-    # requests of one depth differ by a few tokens, which is no difference in depth
+    # requests of one depth differ by a few tokens, which is not a difference in depth
     depths = depth_tokens(known)
     found = slope(list(depths / 1000), list(known["decode_tps"]))
     floor = float(plan.get("floor", 0.0))

@@ -113,7 +113,7 @@ class NvidiaCard:
             self.bandwidth_bytes_s = 2 * megahertz * 1e6 * bits / 8
 
     def used_by(self, pids: Collection[int]) -> int:
-        """See ``Accelerator``; processes in other namespaces are told under other numbers and are missed."""
+        """See ``Accelerator``; processes in other namespaces have other numbers and are missed."""
         processes = self._ask(self._nvml.nvmlDeviceGetComputeRunningProcesses)
         return sum(int(p.usedGpuMemory or 0) for p in processes if p.pid in pids)
 
@@ -153,7 +153,7 @@ class AmdCard:
         try:
             self.memory_bytes = int((device / "mem_info_vram_total").read_text())
         except (OSError, ValueError) as err:
-            raise InputError("is no such accelerator", str(device), "See `kettlefield rig`.") from err
+            raise InputError("is not an accelerator", str(device), "See `kettlefield rig`.") from err
         name = device / "product_name"
         self.name = name.read_text().strip() if name.is_file() else f"{device.parent.name} (amdgpu)"
         self._at_first = self.used()
@@ -187,7 +187,7 @@ class AmdCard:
 
 
 class Watched:
-    """An accelerator whose first failure is told once; from then on it is gone and the host alone is measured."""
+    """An accelerator whose first failure is reported once; from then on it is gone and the host alone is measured."""
 
     def __init__(self, inner: Accelerator, tell: Callable[[str], None]) -> None:
         self._inner, self._tell = inner, tell
@@ -240,7 +240,7 @@ def open_accelerator(wanted: str, beside: Path, *, nvml: Any = None, drm: Path =
     Raises
     ------
     InputError
-        The name is no accelerator that is here.
+        The name is not an accelerator that is here.
     RigError
         Its driver fails.
     """

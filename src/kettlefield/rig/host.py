@@ -70,7 +70,7 @@ def recall_all(name: str) -> dict[str, Any]:
 
 
 def remember(name: str, key: str, value: Any) -> None:
-    """Remember plain data; a cache that cannot be written is no fault: it is found out again next time."""
+    """Remember plain data; a cache that cannot be written is not a fault: it is found out again next time."""
     path = _path(name)
     with contextlib.suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True)

@@ -34,7 +34,7 @@ def resident_bytes(pid: int) -> int:
 
 
 def proportional_bytes(pid: int) -> int:
-    """Resident memory with shared pages divided among their users (PSS); resident size where it is not told."""
+    """Resident memory with shared pages divided among their users (PSS); resident size where it is not known."""
     with contextlib.suppress(OSError, ValueError, IndexError):
         for line in Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines():
             if line.startswith("Pss:"):

@@ -38,7 +38,7 @@ def read_card(folder: Path) -> CardFile:
     try:
         return msgspec.toml.decode(path.read_bytes(), type=CardFile)
     except (OSError, msgspec.DecodeError, msgspec.ValidationError) as err:
-        raise InputError(f"is no simulated accelerator ({err})", str(path), "Name the folder of one.") from err
+        raise InputError(f"is not a simulated accelerator ({err})", str(path), "Name the folder of one.") from err
 
 
 def claim_bytes(folder: Path, count: int) -> None:

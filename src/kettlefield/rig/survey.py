@@ -49,7 +49,7 @@ def survey_rig() -> RigFacts:
 
 
 def rig_state(languages: Iterable[str], packages: Iterable[str]) -> dict[str, object]:
-    """What a record keeps of the machine, and what it is held against later: plain data.
+    """What a record keeps of the machine, and what it is compared with later: plain data.
 
     Parameters
     ----------

@@ -52,7 +52,7 @@ class MemoryGroup:
         self._kills_before = self._kills()
 
     def peak_bytes(self) -> int | None:
-        """Most memory that this run held at once, its own files included; None where it is not told apart."""
+        """Most memory that this run held at once, its own files included; None where it is not distinguished."""
         if self.unified:
             return None  # the unified hierarchy tells the peak of all runs together
         with contextlib.suppress(OSError, ValueError):

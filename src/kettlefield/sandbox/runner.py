@@ -201,9 +201,9 @@ class _Run:
         self.streams[key.data] += chunk
 
     def _wait_until(self, deadline_s: float) -> None:
-        """All pipes are closed: the run has ended, or goes on in silence."""
+        """All pipes are closed: the run has ended, or continues in silence."""
         with selectors.DefaultSelector() as selector:
-            # told of the end by the kernel: waiting with a timeout would poll, and cost a millisecond or two
+            # the kernel signals the end: waiting with a timeout would poll, and cost a millisecond or two
             ended = os.pidfd_open(self.process.pid)
             try:
                 selector.register(ended, selectors.EVENT_READ)
@@ -261,7 +261,7 @@ class _Run:
                 self.usages.append(os.wait4(self.inner_pid, 0)[2])
 
     def _isolation_fault(self, status: int) -> str | None:
-        """The isolation's own failure, told apart from the program's by who speaks on standard error."""
+        """The isolation's own failure, distinguished from the program's by who speaks on standard error."""
         first = bytes(self.streams["stderr"][:500]).decode(errors="replace").split("\n", 1)[0]
         if status in {1, 125, 126, 127} and not self.streams["results"]:
             for speaker in ("bwrap: ", "unshare: ", "setpriv: ", "prlimit: ", "mount: ", "pivot_root: "):

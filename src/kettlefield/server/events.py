@@ -121,7 +121,7 @@ class StampingHandler(ResponseHandler):
             while piece := body.read_nowait():
                 self._pieces.append((self._arrived_s, piece))
         except (aiohttp.ClientError, OSError):
-            pass  # whoever awaits the end is told of it
+            pass  # whoever awaits the end sees it
         finally:
             self._collecting = False
 

@@ -80,7 +80,7 @@ BUSY = frozenset({429, 503})
 MAX_CLOSING = 4  # events kept whole, for the settings that a server tells at the end
 PARSE_EVERY_S = 0.25  # stamps are taken on arrival, so parsing may come late and in batches
 NO_REASON = "ended its reply without saying why"
-_MAX_REPLY_CHARS = 16 * 2**20  # a reply beyond this is no reply; the stream is cut
+_MAX_REPLY_CHARS = 16 * 2**20  # a reply beyond this is not a reply; the stream is cut
 
 
 class _Reply:
@@ -112,7 +112,7 @@ class _Reply:
             chunk, whole = decode_chunk(data)
         except (msgspec.DecodeError, msgspec.ValidationError, ValueError, RecursionError) as err:
             shown = shorten(visible(str(data), keep_lines=False), 120)
-            self.fault = f"sent an event that is no chat completion ({err}): {shown}"
+            self.fault = f"sent an event that is not a chat completion ({err}): {shown}"
             return
         if chunk.error is not None:
             self.words, self.refused = error_words(chunk.error), True
@@ -221,7 +221,7 @@ class HttpClient:
             reply.unexplained = reply.fault is None
             reply.fault = reply.fault or f"broke off ({type(err).__name__}: {shorten(visible(str(err)), 200)})"
         if not stream:
-            reply.stamps_s, reply.marks = [], []  # it came in one piece: that moment is no time to a token
+            reply.stamps_s, reply.marks = [], []  # it came in one piece: that moment is not a time to a token
         return reply
 
     async def _exchange(self, ask: Ask, reply: _Reply, sent: SimpleNamespace, *, stream: bool) -> None:

@@ -203,7 +203,7 @@ def fill_command(command: tuple[str, ...], fields: dict[str, str]) -> tuple[str,
     Raises
     ------
     InputError
-        A word such as ``{wieghts}`` is no placeholder we know.
+        A word such as ``{wieghts}`` is not a placeholder we know.
     """
 
     def fill(match: re.Match[str]) -> str:
@@ -233,7 +233,7 @@ async def is_ready(session: aiohttp.ClientSession, url: str, paths: tuple[str, .
                     raise ServerError(
                         f"answers {path} with a web page (text/html)",
                         url,
-                        "That is no inference server; check the url or the port.",
+                        "That is not an inference server; check the url or the port.",
                     )
                 return response.status == 200
         except (aiohttp.ClientError, OSError, TimeoutError):

@@ -153,7 +153,7 @@ class StdioServer:
             raise ServerError(
                 f"did not answer describe within {within}: {self.last_words()}",
                 " ".join(self.command),
-                "Raise [server] ready_within, or mend the script.",
+                "Raise [server] ready_within, or fix the script.",
             ) from None
         except ServerError as err:
             raise ServerError(

@@ -31,7 +31,9 @@ Fault = tuple[str, str, str]  # what, which key, what to do
 def _plain_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
     faults: list[Fault] = []
     if not _ID.fullmatch(folder.name):
-        faults.append((f'folder name "{folder.name}" is no id', "id", "Use small letters, digits and single hyphens."))
+        faults.append(
+            (f'folder name "{folder.name}" is not an id', "id", "Use small letters, digits and single hyphens.")
+        )
     if not 1 <= spec.difficulty <= 5:
         faults.append((f"is {spec.difficulty}", "difficulty", "Write 1 (easy) to 5 (hard)."))
     faults += [
@@ -64,7 +66,7 @@ def _check_faults(spec: fmt.ExerciseFile) -> list[Fault]:
     if len(set(names)) < len(names):
         faults.append(("two checks share a name", "check", "Give each check a name of its own."))
     faults += [
-        (f'replaces "{name}", which is no earlier check', "turn", "Name a check of an earlier turn.")
+        (f'replaces "{name}", which is not an earlier check', "turn", "Name a check of an earlier turn.")
         for turn in spec.turn
         for name in turn.replaces
         if name not in names
@@ -117,7 +119,7 @@ def _vary_faults(spec: fmt.ExerciseFile) -> list[Fault]:
     ]
     if spec.vary and loose:
         hint = "Compare by value in an exercise that varies."
-        faults.append((f'has the check "{loose[0].name}", whose expectation is no single value', "vary", hint))
+        faults.append((f'has the check "{loose[0].name}", whose expectation is not a single value', "vary", hint))
     return faults
 
 

@@ -65,7 +65,7 @@ class ProgramCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="pro
     whitespace: Literal["exact", "trailing", "folded"] = "trailing"  # which differences do not count
     computed_words: bool = False  # as above
     pattern: bool = False  # what is expected is a regular expression for the whole output
-    tolerance: float | None = None  # words that are numbers may differ by so much; white space is folded then
+    tolerance: float | None = None  # words that are numbers may differ by this much; white space is folded then
 
 
 class ScriptCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="script"):
@@ -98,7 +98,7 @@ class Fact(_Part, frozen=True, kw_only=True):
     """Something that a text says, in any of several wordings."""
 
     name: str
-    any: tuple[str, ...]  # regular expressions, small and capital letters alike
+    any: tuple[str, ...]  # regular expressions, whatever the case
 
 
 class TextCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="text"):

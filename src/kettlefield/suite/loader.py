@@ -231,7 +231,7 @@ def _decoy(folder: Path, spec: fmt.ExerciseFile, decoy: fmt.Decoy, read: "_Reade
         name = edit.name or spec.file
         patched = apply_changes(files.get(name, ""), edit.changes)
         if name not in files or patched.fit is not Fit.CLEAN:
-            hint = f"It must fit {answer.name}/ exactly: make it anew with `diff -u`."
+            hint = f"It must fit {answer.name}/ exactly: make it again with `diff -u`."
             raise InputError(f"{patched.fit} to {name}", str(diff), hint)
         files[name] = patched.text
     return files

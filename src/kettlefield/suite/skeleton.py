@@ -47,7 +47,7 @@ def new_suite(folder: Path) -> Path:
     Raises
     ------
     InputError
-        The folder is there already, its name is no id, or it cannot be made.
+        The folder already exists, its name is not an id, or it cannot be made.
     """
     _check_new(folder, "suite")
     exercise = folder / "quay-fee"
@@ -90,7 +90,7 @@ def add_exercise(suite: Path, kind: str, name: str, language: str) -> Path:
     Raises
     ------
     InputError
-        The suite is none, the kind or language unknown, or the exercise is there already.
+        The suite is none, the kind or language unknown, or the exercise already exists.
     """
     if not (suite / "suite.toml").is_file():
         raise InputError("holds no suite.toml", str(suite), "Make one with `kettlefield suite new`.")
@@ -178,9 +178,9 @@ def _cases_text(cases: list[dict[str, Any]]) -> str:
 def _check_new(folder: Path, what: str) -> None:
     if not _ID.fullmatch(folder.name):
         hint = "Use small letters, digits and single hyphens."
-        raise InputError(f'"{folder.name}" is no name for a {what}', "NAME", hint)
+        raise InputError(f'"{folder.name}" is not a name for a {what}', "NAME", hint)
     if folder.exists():
-        raise InputError("is there already", str(folder), "Choose another name; nothing was changed.")
+        raise InputError("already exists", str(folder), "Choose another name; nothing was changed.")
 
 
 def _write(folder: Path, files: dict[str, str]) -> None:

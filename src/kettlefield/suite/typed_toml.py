@@ -54,7 +54,7 @@ def read_toml(path: Path) -> dict[str, Any]:
     try:
         return tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as err:
-        raise InputError(f"is not valid TOML: {err}", str(path), "Mend the file at that place.") from err
+        raise InputError(f"is not valid TOML: {err}", str(path), "Correct the file there.") from err
 
 
 def parse_json(text: str, path: Path) -> Any:
@@ -68,7 +68,7 @@ def parse_json(text: str, path: Path) -> Any:
     try:
         return json.loads(text)
     except (json.JSONDecodeError, RecursionError) as err:
-        raise InputError(f"is not valid JSON: {err}", str(path), "Mend the file at that place.") from err
+        raise InputError(f"is not valid JSON: {err}", str(path), "Correct the file there.") from err
 
 
 def to_struct(data: Any, kind: type[S], path: Path) -> S:

@@ -58,7 +58,7 @@ def fill(text: str, values: Mapping[str, str], path: Path) -> str:
     def replace(found: "re.Match[str]") -> str:
         if found[1] not in values:
             raise InputError(
-                f"@@{found[1]}@@ is no parameter", str(path), f"Declare [vary.{found[1]}] in exercise.toml."
+                f"@@{found[1]}@@ is not a parameter", str(path), f"Declare [vary.{found[1]}] in exercise.toml."
             )
         value, offset = values[found[1]], found[2]
         if offset is None:

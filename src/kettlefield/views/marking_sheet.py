@@ -21,7 +21,7 @@ def write_sheet(record: Record, items: Sequence[Item], marker: str, title: str, 
     """Write the sheet of one marker; how many replies it shows.
 
     It holds nothing that tells whose a reply is. It needs no network: pictures, style and script are inside,
-    and nothing else may be loaded. What the marker gave before stands in it already.
+    and nothing else may be loaded. What the marker gave before is in it already.
 
     Raises
     ------

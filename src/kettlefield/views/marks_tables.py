@@ -11,7 +11,7 @@ TRUST_HEADS = (
     ">asked",
     ">no answer",
     ">biases to the first place",
-    ">longer wins, alike by checks",
+    ">longer wins, equal by the checks",
     ">same in both orders",
     ">better by checks wins",
     ">passing above failing",
@@ -67,7 +67,7 @@ def marks_note(marking: Marking) -> str:
         else ""
     )
     words = (
-        "Marks go from 0 to 4; replies that are alike were marked once. Weighted kappa (quadratic): 0 is chance, 1 is\n"
+        "Marks go from 0 to 4; equal replies were marked once. Weighted kappa (quadratic): 0 is chance, 1 is\n"
         "agreement throughout. Biases: 0 favours neither place; 0.50 favours neither length.\n"
     )
     shares = f"people weigh {weights.people:g} and the judge {weights.judge:g} of a reply that they marked"

@@ -147,7 +147,7 @@ def drawn(chart: Chart | None) -> Drawn | None:
 
 
 def cut(title: str, text: str, most: int) -> Passage:
-    """Text of somebody else, of so many characters at the most; control characters are made visible."""
+    """Text of somebody else, cut to a number of characters; control characters are made visible."""
     from kettlefield.core.plaintext import visible  # noqa: PLC0415
 
     shown = visible(text)

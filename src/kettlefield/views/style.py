@@ -13,7 +13,7 @@ import pandas as pd
 from kettlefield.core.units import format_bytes
 
 WIDTH_IN, HEIGHT_IN, DPI = 9.0, 5.4, 140
-# the palette of Okabe and Ito (2008), told apart with every kind of colour blindness; grey in black's place, which
+# the palette of Okabe and Ito (2008), distinguished with every kind of colour blindness; grey in black's place, which
 # would not be seen on a dark page
 COLOURS = ("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7f7f7f", "#8a8a00")
 MARKERS = ("o", "s", "^", "D", "v", "P", "X", "*")
@@ -73,7 +73,7 @@ def look(number: int) -> dict[str, Any]:
 
 
 def note(axes: Any, text: str, at: tuple[float, float], **options: Any) -> None:
-    """A few words beside a point, a little to its right and above unless told otherwise."""
+    """A few words beside a point, a little to its right and above unless given otherwise."""
     place = {"xytext": (4, 4), "textcoords": "offset points", "fontsize": 9, "color": INK}
     axes.annotate(text, at, **{**place, **options})
 

@@ -237,7 +237,9 @@ def check_policy(allowed: Collection[str]) -> None:
     """
     for name in allowed:
         if _parse(name) is None:
-            raise InputError(f'"{name}" is no SPDX licence', "allowed licences", "Write SPDX identifiers, such as MIT.")
+            raise InputError(
+                f'"{name}" is not an SPDX licence', "allowed licences", "Write SPDX identifiers, such as MIT."
+            )
 
 
 def _holds(expression: Any, names: set[str]) -> bool:

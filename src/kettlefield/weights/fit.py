@@ -38,7 +38,7 @@ class Settings:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Fit:
-    """One need held against the budget; None where there is no budget."""
+    """One requirement compared with the budget; None where there is no budget."""
 
     need: MemoryNeed
     fits: bool | None

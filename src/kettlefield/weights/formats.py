@@ -24,7 +24,7 @@ def read_facts(path: Path) -> ModelFacts:
     Raises
     ------
     InputError
-        There is no such file, it is damaged, or it is no weights file.
+        There is no such file, it is damaged, or it is not a weights file.
     """
     path = _resolve(path)
     try:
@@ -36,11 +36,11 @@ def read_facts(path: Path) -> ModelFacts:
         return read_gguf_facts(path)
     if path.name.endswith((".safetensors", ".safetensors.index.json")):
         return read_safetensors_facts(path)
-    raise InputError("is no weights file", str(path), "Name a GGUF or safetensors file, or a model's folder.")
+    raise InputError("is not a weights file", str(path), "Name a GGUF or safetensors file, or a model's folder.")
 
 
 def files_of(path: Path) -> tuple[Path, ...]:
-    """All files of a model; just the path itself where it is no weights file of a known format."""
+    """All files of a model; just the path itself where it is not a weights file of a known format."""
     try:
         return read_facts(path).files
     except InputError:

@@ -1,4 +1,4 @@
-"""GGUF headers -> facts: shards joined, extents held against the files, types and levels named."""
+"""GGUF headers -> facts: shards joined, extents checked against the files, types and levels named."""
 
 import re
 from functools import cache
@@ -137,7 +137,7 @@ def _shards(path: Path) -> list[Path]:
         return [path]
     count = int(match["count"])
     if not 0 < int(match["number"]) <= count <= MAX_SHARDS:
-        raise InputError("is no shard of its set by its own name", str(path), "Restore the file's original name.")
+        raise InputError("is not a shard of its set by its own name", str(path), "Restore the file's original name.")
     files = [path.with_name(f"{match['stem']}-{number:05d}-of-{count:05d}.gguf") for number in range(1, count + 1)]
     missing = [file.name for file in files if not file.is_file()]
     if missing:
@@ -176,7 +176,7 @@ def _tensor(path: Path, tensor: Tensor, end: int) -> TensorFacts:
         raise InputError(f'gives tensor "{shown}" {elements:,} elements', str(path), "The file is damaged or foreign.")
     if block and tensor.shape[0] % block:
         shown = visible(tensor.name, keep_lines=False)
-        what = f'tensor "{shown}" of {name} has rows of {tensor.shape[0]}, which are no whole blocks of {block}'
+        what = f'tensor "{shown}" of {name} has rows of {tensor.shape[0]}, which are not whole blocks of {block}'
         raise InputError(what, str(path), "The file is damaged or foreign.")
     size_bytes = elements // block * size if block else max(0, end - tensor.offset_bytes)
     return TensorFacts(name=tensor.name, parameters=elements, size_bytes=size_bytes, type_name=name)

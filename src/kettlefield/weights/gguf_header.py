@@ -1,4 +1,4 @@
-"""GGUF headers, read with nothing taken on trust: lengths are held against the file before they are believed.
+"""GGUF headers, read with nothing taken on trust: lengths are checked against the file before they are used.
 
 Only the header is touched, through a memory map, so a file of any size costs milliseconds and a few
 megabytes. Format: the public GGUF specification, versions 2 and 3.
@@ -67,7 +67,7 @@ def read_gguf(path: Path) -> GgufHeader:
     Raises
     ------
     InputError
-        The file is no GGUF, truncated, of an unknown version or byte order, or its header contradicts
+        The file is not a GGUF, truncated, of an unknown version or byte order, or its header contradicts
         itself or the file's size.
     """
     try:

@@ -1,4 +1,4 @@
-"""safetensors headers and the configuration beside them -> facts, the two held against each other."""
+"""safetensors headers and the configuration beside them -> facts, the two checked against each other."""
 
 import contextlib
 import re

@@ -53,7 +53,7 @@ def read_header(path: Path) -> tuple[dict[str, Any], list[StoredTensor]]:
     Raises
     ------
     InputError
-        The file is no safetensors file, truncated, or its header contradicts itself or the file's size.
+        The file is not a safetensors file, truncated, or its header contradicts itself or the file's size.
     """
     try:
         with path.open("rb") as file:
@@ -61,7 +61,9 @@ def read_header(path: Path) -> tuple[dict[str, Any], list[StoredTensor]]:
             file.seek(0)
             length = int.from_bytes(file.read(8), "little")
             if size < 10 or length > size - 8:
-                raise _refuse(path, f"is no safetensors file or is truncated: it claims a header of {length:,} bytes")
+                raise _refuse(
+                    path, f"is not a safetensors file or is truncated: it claims a header of {length:,} bytes"
+                )
             if length > MAX_HEADER_BYTES:
                 raise _refuse(path, f"claims a header of {length:,} bytes, more than any model has")
             raw = file.read(length)
@@ -72,7 +74,7 @@ def read_header(path: Path) -> tuple[dict[str, Any], list[StoredTensor]]:
     except (ValueError, RecursionError) as err:
         raise _refuse(path, "holds a header that is not JSON") from err
     if not isinstance(header, dict):
-        raise _refuse(path, "holds a header that is no JSON object")
+        raise _refuse(path, "holds a header that is not a JSON object")
     metadata = header.pop("__metadata__", {})
     tensors = _tensors(path, header, size - 8 - length)
     return metadata if isinstance(metadata, dict) else {}, tensors
@@ -97,7 +99,9 @@ def find_files(path: Path) -> list[Path]:
         raise _refuse(path, f"names {len(files):,} files")
     odd = next((name for name in files if not _NAME.fullmatch(name)), None)
     if odd is not None:
-        raise _refuse(path, f'names a file "{shorten(visible(odd, keep_lines=False), 60)}" that is no plain file name')
+        raise _refuse(
+            path, f'names a file "{shorten(visible(odd, keep_lines=False), 60)}" that is not a plain file name'
+        )
     missing = [name for name in files if not (path.parent / name).is_file()]
     if missing:
         raise InputError(
@@ -151,7 +155,7 @@ def read_object(path: Path) -> dict[str, Any]:
     except (ValueError, RecursionError) as err:
         raise _refuse(path, "is not JSON") from err
     if not isinstance(data, dict):
-        raise _refuse(path, "is no JSON object")
+        raise _refuse(path, "is not a JSON object")
     return data
 
 

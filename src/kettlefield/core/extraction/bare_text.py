@@ -58,7 +58,7 @@ def without_prompts(text: str, language: str) -> str:
 
 
 def scripts_of_page(text: str) -> str | None:
-    """The scripts inside an HTML page, one after the other; None when the text is no page or has none."""
+    """The scripts inside an HTML page, one after the other; None when the text is not a page or has none."""
     if not _PAGE.match(text):
         return None
     lowered, at = text.lower(), 0

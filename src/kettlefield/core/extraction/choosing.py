@@ -16,7 +16,7 @@ from kettlefield.core.languages import (
 MOST_GUESSED_CHARS = 20_000  # enough to know a language by; each sign is looked for in all of it
 # where the same name may be defined twice and the last counts: a correction may stand behind what it corrects
 _LAST_WINS = frozenset({"python", "bash"})
-MOST_JOINED = 12  # blocks of one program; more is no small one
+MOST_JOINED = 12  # blocks of one program; more is not a small one
 _SHELL_INFO = frozenset({"bash", "sh", "shell", "zsh", "console", "powershell", "cmd"})
 _NAME = r"(?P<name>[^\s`*\"'<>|:,;()\[\]{}=]*[^\s`*\"'<>|:,;()\[\]{}=.]\.[A-Za-z]\w{0,7})"
 _IMPORTS_IT = re.compile(r"^[ \t]*(?:from|import)\b|\brequire\(", re.MULTILINE)

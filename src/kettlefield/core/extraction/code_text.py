@@ -9,7 +9,7 @@ from functools import cache
 MOST_CHARS = 100_000  # the parser takes a second for more than a few times that; no answer is so long
 MOST_CUTS = 20  # closing prose or a half-written end is found in one or two; the bound keeps hostile text cheap
 _GOES_ON = re.compile(r"[\s)\]}#]|(?:else|elif|except|finally|case)\b")  # a line that belongs to the statement above it
-# deeper nesting is no program, and the parser takes seconds to refuse it
+# deeper nesting is not a program, and the parser takes seconds to refuse it
 _MOST_NESTED = 100
 _BRACKETS = re.compile(r"[(\[{]|[)\]}]")
 
@@ -193,7 +193,7 @@ def is_whole(text: str, language: str) -> bool:
 
 
 def can_run(text: str, language: str) -> bool:
-    """Whether a text does something by itself: a main function, or for scripts a statement that is no definition."""
+    """Whether a text does something by itself: a main function, or for scripts a statement that is not a definition."""
     if language in _MAIN:
         return _MAIN[language].search(text) is not None
     if language != "python":

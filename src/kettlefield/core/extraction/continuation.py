@@ -150,7 +150,7 @@ def cut_at_stops(text: str, stops: tuple[str, ...]) -> str:
     return text[: min(ends)] if ends else text
 
 
-ALIKE_WORDS = 4  # a block that begins with as many words of the opening begins as it does
+SAME_WORDS = 4  # a block that begins with as many words of the opening begins as it does
 REPEATED_CHARS = 8  # a line this long that stands in the closing is a repetition, not a coincidence
 
 
@@ -193,8 +193,8 @@ def _repeats_opening(text: str, gap: Gap, language: str) -> bool:
     if given[0] in rows:
         return True
     words, opening = " ".join(rows).split(), " ".join(given).split()
-    alike = min(ALIKE_WORDS, len(opening))
-    return alike > 1 and words[:alike] == opening[:alike]
+    same = min(SAME_WORDS, len(opening))
+    return same > 1 and words[:same] == opening[:same]
 
 
 def _code_rows(text: str, language: str) -> list[str]:

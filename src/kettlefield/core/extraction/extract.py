@@ -1,7 +1,7 @@
 """From what a model wrote to the files it meant: no one copies code out of replies by hand.
 
 Blocks are found (``fences``), chosen and named (``choosing``), or there are none (``baretext``); edits are
-applied to the given files (``editing``), several files told apart (``manyfiles``), continuations cut and put
+applied to the given files (``editing``), several files distinguished (``manyfiles``), continuations cut and put
 into their gap (``gaps``). This module is the order in which that happens.
 """
 
@@ -22,7 +22,7 @@ from kettlefield.core.plaintext import is_safe_name
 _JAVA_CLASS = re.compile(r"\bpublic\s++(?:final\s++|abstract\s++)*(?:class|record|enum|interface)\s+(\w+)")
 # what names the file of a program whose language was left to the model
 FREE_STEM = "answer"
-MOST_BLOCKS = 400  # more is no reply of a few files
+MOST_BLOCKS = 400  # more is not a reply of a few files
 
 
 def extract_answer(reply: str, wanted: Wanted) -> Answer:

@@ -10,7 +10,7 @@ from markdown_it.token import Token
 
 MOST_PARSED_CHARS = 100_000  # a longer reply runs away; the parser would take seconds, the line scanner does not
 MOST_BLOCKS = 30_000  # beyond this nothing is looked for
-# an opening fence may be indented, and may stand in a list item or a quotation
+# an opening fence may be indented, and may be in a list item or a quotation
 _OPENING = re.compile(r"^(?P<lead>[ \t]*(?:(?:[-*+]|\d{1,9}[.)]|>)[ \t]+)*)(?P<fence>`{3,}|~{3,})(?P<info>[^\n]*)$")
 _MOST_CLOSING_INDENT = 3  # CommonMark 0.31, section 4.5
 _PRE = re.compile(

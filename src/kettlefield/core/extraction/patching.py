@@ -1,7 +1,7 @@
 """Edits that a reply makes to given files: unified diffs and search/replace pairs, applied as far as they fit.
 
 Models count lines badly and retype context from memory, so a hunk's numbers are only a hint: what counts is
-where its lines stand. How an edit fitted - cleanly, with fuzz, not at all - is always told.
+where its lines stand. How an edit fitted - cleanly, with fuzz, not at all - is always reported.
 """
 
 import difflib
@@ -19,7 +19,7 @@ from kettlefield.core.plaintext import visible
 MAX_FUZZ = 2  # context lines at either end of a hunk that may be given up, as patch does
 MOST_ROWS = 200_000  # of a diff: beyond that nothing is read
 MOST_LINES = 20_000  # of a file that is edited; every change is looked for in all of them
-MAX_HUNKS = 500  # more is no edit of a small file; keeps hostile text cheap
+MAX_HUNKS = 500  # more is not an edit of a small file; keeps hostile text cheap
 _HUNK = re.compile(r"^@@+(?: -(?P<line>\d{1,9})(?:,(?P<old>\d{1,9}))? \+\d{1,9}(?:,(?P<new>\d{1,9}))? @@+.*|.*)$")
 _SEARCH, _MIDDLE, _REPLACE = (
     re.compile(r"^\s*<{5,9}\s*(?:SEARCH|ORIGINAL|OLD|HEAD)?\s*$", re.IGNORECASE),
@@ -129,7 +129,7 @@ def _file_name(header: str) -> str | None:
 
 
 def _change(hunk: list[str], head: "re.Match[str] | None") -> Change | None:
-    while hunk and hunk[-1] == " ":  # blank lines between hunks are no context
+    while hunk and hunk[-1] == " ":  # blank lines between hunks are not context
         hunk.pop()
     if not any(row[0] in "+-" for row in hunk):
         return None

@@ -6,7 +6,7 @@ import zlib
 TAIL_CHARS = 2000  # looked at for repetition
 MIN_CHARS = 400  # a shorter reply cannot be said to loop
 LOOP_RATIO = 0.07  # compressed over plain size; the densest real code that we have seen stays above 0.15
-REPEATS = 6  # a block of lines that stands so often at the end is a loop, however long its lines are
+REPEATS = 6  # a block of lines that is repeated this often at the end is a loop, however long its lines are
 
 # the opening of a refusal; asked for only where the reply holds no program
 _REFUSAL = re.compile(
@@ -94,7 +94,7 @@ def signs_of_wrong_style(reply: str, *, cap_hit: bool) -> tuple[str, ...]:
     if marker is not None:
         signs.append(f"the reply holds the marker {marker[0]}")
     if _ROLES.search(reply):
-        signs.append("the reply goes on with another speaker's turn")
+        signs.append("the reply continues with another speaker's turn")
     if cap_hit:
         signs.append("the reply to a one-word request does not end")
     if not reply.strip():

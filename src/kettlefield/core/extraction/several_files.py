@@ -9,7 +9,7 @@ from kettlefield.core.extraction.wanted import Answer, Wanted, ordered_files
 from kettlefield.core.languages import LANGUAGES, NO_PROGRAM, PAGE, language_of_suffix
 from kettlefield.core.plaintext import fits_beside, is_safe_name, visible
 
-MAX_EXTRA_FILES = 20  # beside those asked for; more is no small program
+MAX_EXTRA_FILES = 20  # beside those asked for; more is not a small program
 
 
 def collect_files(blocks: tuple[Block, ...], wanted: Wanted) -> Answer | None:

@@ -41,7 +41,7 @@ class Answer:
     how: str
     remarks: tuple[str, ...] = ()
     cut: bool = False  # the block that was taken never ended
-    language: str | None = None  # what the answer is written in, as far as it is told
+    language: str | None = None  # what the answer is written in, as far as it is known
 
     @property
     def main(self) -> str:

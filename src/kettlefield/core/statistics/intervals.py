@@ -228,7 +228,7 @@ def mean_of_groups(
     Returns
     -------
     Estimate
-        Without bounds when there is one group only; ``n`` counts values. Of groups that are all alike the
+        Without bounds when there is one group only; ``n`` counts values. Of groups that are all equal the
         interval is Wilson's over groups, the widest that draws on the scale can have.
 
     Source
@@ -244,7 +244,7 @@ def mean_of_groups(
     residuals = sums - value * sizes
     variance = clusters / (clusters - 1) * float((residuals**2).sum()) / total**2
     if math.isclose(variance, 0.0, abs_tol=1e-15) and math.isfinite(within[1] - within[0]):
-        # groups that are all alike say nothing of the spread: on a scale with ends, two-valued draws spread most
+        # groups that are all equal say nothing of the spread: on a scale with ends, two-valued draws spread most
         scale = within[1] - within[0]
         low, high = wilson_interval(clusters * (value - within[0]) / scale, clusters, confidence=confidence)
         return Estimate(value=value, low=within[0] + scale * low, high=within[0] + scale * high, n=int(total))

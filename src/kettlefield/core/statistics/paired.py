@@ -20,7 +20,7 @@ class SeedGap:
     """What two seeds tell."""
 
     difference: float  # mean over exercises of the share solved on the first seed less that on the second
-    p: float  # chance of a gap at least this large if the seeds were alike
+    p: float  # chance of a gap at least this large if the seeds were equally hard
     exercises: int
 
 
@@ -71,7 +71,7 @@ def least_growth(settles: Callable[[float], bool]) -> float | None:
     Parameters
     ----------
     settles : callable
-        Whether so many times the evidence would settle it; once it does, more must too.
+        Whether a multiple of the evidence would settle it; once it does, more must too.
     """
     if not settles(MOST_MORE):
         return None

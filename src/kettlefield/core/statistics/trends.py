@@ -10,7 +10,7 @@ from scipy import special
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.timing.timeline import quantile
 
-DRIFT_P = 0.01  # a drift is told when chance alone gives one so large in fewer than 1 of 100 series
+DRIFT_P = 0.01  # a drift counts when chance alone gives one so large in fewer than 1 of 100 series
 LEAST_THIRD = 4  # samples in a third, before anything is said of it
 DRIFT_LEAST = 0.05  # of the first third's median: less is of no account
 LEAST_FOR_RATIO = 4
@@ -66,7 +66,7 @@ def crossing(x: Sequence[float], y: Sequence[float], floor: float) -> float | No
 
 
 def drift(values: Sequence[float]) -> float | None:
-    """The last third of a series against its first, as a ratio of medians; None where no drift is told: one that
+    """The last third of a series against its first, as a ratio of medians; None where no drift is significant: one that
     chance may give, or of less than a twentieth.
 
     Source
@@ -89,7 +89,7 @@ def drift(values: Sequence[float]) -> float | None:
 def median_ratio(
     points: Sequence[tuple[Sequence[float], Sequence[float]]], *, confidence: float = 0.95
 ) -> Estimate | None:
-    """How many times a reference's median the median of values is: the geometric mean over alike points.
+    """How many times a reference's median the median of values is: the geometric mean over shared points.
 
     Parameters
     ----------

@@ -36,7 +36,7 @@ def usable(samples: Sequence[Sample]) -> Usable:
     Parameters
     ----------
     samples : sequence of Sample
-        Of alike requests, in one unit.
+        Of equal requests, in one unit.
     """
     clean = [sample for sample in samples if sample.disturbed is None]
     if samples and len(clean) < min(LEAST_UNDISTURBED, len(samples)):

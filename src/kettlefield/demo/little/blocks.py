@@ -114,7 +114,7 @@ def _parted(packed: Bytes, parts: int, *, runs: int = 1) -> Bytes:
 
 
 def _with_high_bits(codes: Bytes, high: Bytes, bits: int) -> Bytes:
-    """Numbers of so many bits, and what stands above those."""
+    """Numbers of a few bits, and what stands above those."""
     wide = _wide(codes)
     wide |= _wide(high) << wide.dtype.type(bits)  # high bits are so few that none leaves its byte
     return codes

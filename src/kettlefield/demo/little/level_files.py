@@ -43,7 +43,7 @@ def write_level(level: str, path: Path, source: Path | None = None) -> None:
     level : str
         One of ``LEVELS``.
     path : Path
-        The GGUF file; written anew.
+        The GGUF file; overwritten.
     source : Path, optional
         Folder of ``little.safetensors`` and ``vocabulary.json``; the shipped one by default.
 

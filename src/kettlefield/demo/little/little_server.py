@@ -93,13 +93,13 @@ class LittleServer:
         while (text := await stream.pieces.get()) is not None:
             yield Piece(text=text)
         if stream.reason == BROKEN:
-            raise RefusedError(500, "the weights are damaged: they give scores that are no numbers")
+            raise RefusedError(500, "the weights are damaged: they give scores that are not numbers")
 
     def _chat(self, body: dict[str, Any]) -> list[int]:
         """Each message behind its role's mark; marks that somebody typed are plain text."""
         messages = body.get("messages")
         if not isinstance(messages, list) or not messages:
-            raise RefusedError(400, "malformed request: messages is no list of messages")
+            raise RefusedError(400, "malformed request: messages is not a list of messages")
         tokens: list[int] = []
         for message in messages:
             role = message.get("role") if isinstance(message, dict) else None
@@ -112,7 +112,7 @@ class LittleServer:
     def _text(self, body: dict[str, Any]) -> list[int]:
         """A text to be continued, or one with a gap between its infill marks."""
         if not isinstance(body.get("prompt"), str) or not body["prompt"]:
-            raise RefusedError(400, "malformed request: prompt is no text")
+            raise RefusedError(400, "malformed request: prompt is not text")
         return self._encode(body["prompt"], marks=True)
 
     def _encode(self, text: str, *, marks: bool = False) -> list[int]:
@@ -138,5 +138,5 @@ def _stops(body: dict[str, Any]) -> list[str]:
     stops = body.get("stop")
     words = [stops] if isinstance(stops, str) else stops or []
     if not isinstance(words, list) or len(words) > MOST_STOPS or not all(isinstance(word, str) for word in words):
-        raise RefusedError(400, f"malformed request: stop is no text or list of up to {MOST_STOPS} texts")
+        raise RefusedError(400, f"malformed request: stop is not text or list of up to {MOST_STOPS} texts")
     return words

@@ -110,7 +110,7 @@ def load_weights(path: Path) -> Weights:
     Raises
     ------
     InputError
-        The file is no GGUF, damaged, of another architecture, or its tensors are not the model's.
+        The file is not a GGUF, damaged, of another architecture, or its tensors are not the model's.
     """
     header = read_gguf(path)
     found = header.metadata.get("general.architecture")

@@ -213,14 +213,14 @@ class Sampling(msgspec.Struct, frozen=True, kw_only=True):
 
     repeat_penalty: float = 1.0  # scores of tokens written lately are divided by it, or multiplied where below 0
     temperature: float = 1.0  # 0: always the likeliest
-    top_k: int = 0  # only so many of the likeliest; 0: all
+    top_k: int = 0  # only this many of the likeliest; 0: all
     top_p: float = 1.0  # only the likeliest that together have this probability
     min_p: float = 0.0  # only those with this share of the likeliest's probability
     seed: int = 0
 
     def fault(self) -> str | None:
         """What is wrong with the settings; None when nothing is."""
-        right = {  # asked this way round, so that what is no number is wrong
+        right = {  # asked this way round, so that what is not a number is wrong
             "repeat_penalty": 0.01 <= self.repeat_penalty <= 100,
             "temperature": 0 <= self.temperature <= 100,
             "top_k": self.top_k >= 0,

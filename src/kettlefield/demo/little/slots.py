@@ -11,7 +11,7 @@ from kettlefield.demo.little.network import Cache, CacheBits, Network, Sampler, 
 from kettlefield.demo.little.tokens import StopWords
 
 CHUNK_TOKENS = 96  # of a prompt read in one step, so that others are not held up for long
-BROKEN = "error"  # why a reply ended whose scores are no numbers: the weights are damaged
+BROKEN = "error"  # why a reply ended whose scores are not numbers: the weights are damaged
 
 
 @dataclass(slots=True, kw_only=True)

@@ -104,7 +104,7 @@ def read_vocabulary(path: Path) -> Vocabulary:
     try:
         return msgspec.json.decode(path.read_bytes(), type=Vocabulary)
     except (OSError, msgspec.MsgspecError) as err:
-        raise InputError(f"is no vocabulary: {err}", str(path), "Restore it from the package.") from err
+        raise InputError(f"is not a vocabulary: {err}", str(path), "Restore it from the package.") from err
 
 
 class StopWords:

@@ -39,7 +39,7 @@ from kettlefield.suite.format import BudgetCheck, Exercise, GrowthCheck, Program
 ROUNDS = (2, 4, 8)  # runs of each size; more where the interval still holds the limit
 START_RUNS = 3  # of the smallest input, for what a start costs
 SEED = 1
-MEMORY_FLOOR_BYTES = 2**20  # less growth than this cannot be told from what one start differs from the next
+MEMORY_FLOOR_BYTES = 2**20  # less growth than this cannot be distinguished from what one start differs from the next
 
 
 class _RunError(Exception):

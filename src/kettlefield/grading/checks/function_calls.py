@@ -76,7 +76,7 @@ def _outcome_of(frame: StepFrame) -> dict[str, Any]:
 
 
 def _order(check: CallsCheck, cases: tuple[CallCase, ...], file: str, nonce: str) -> dict[str, Any]:
-    """What the harness is told: arguments only, never what is expected of them."""
+    """What the harness gets: arguments only, never what is expected of them."""
     return {
         "nonce": nonce,
         "file": file,

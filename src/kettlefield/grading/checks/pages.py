@@ -80,7 +80,7 @@ def visit_page(exercise: Exercise, checks: tuple[Check, ...], built: Built, isol
         return known
     visited = visit_pages(exercise, checks, [built], isolation)[0]
     # the same page comes again, from a neighbouring level or another sample, and costs seconds to open; one that
-    # failed is opened anew each time, since a busy rig may have had its part in that
+    # failed is opened again each time, since a busy rig may have had its part in that
     if all(result.passed for result in visited.results.values()):
         with _passed_lock:
             _passed[key] = visited
@@ -195,7 +195,7 @@ def _without_wish(step: Step) -> dict[str, Any]:
 
 
 def _why_lost(report: RunReport, frames: list[Frame]) -> tuple[RunEnd, str]:
-    """How the run ended before visits that told nothing."""
+    """How the run ended before visits that reported nothing."""
     stop = stopped(report)
     if stop is not None and stop[0] is not RunEnd.TIMED_OUT:
         return stop
@@ -328,7 +328,7 @@ def _words(found: Any) -> str:
 
 
 def _png(text: str) -> bytes:
-    """A picture from inside the isolation, made anew so that only its pixels are kept; empty if it is none."""
+    """A picture from inside the isolation, made again so that only its pixels are kept; empty if it is none."""
     try:
         with Image.open(io.BytesIO(base64.b64decode(text))) as image:
             if image.width * image.height > max(w for w, _ in WIDTHS.values()) * 4000:

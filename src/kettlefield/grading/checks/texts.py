@@ -37,7 +37,7 @@ def check_scope(exercise: Exercise, check: ScopeCheck, files: dict[str, str]) ->
     else:
         outside = lines_changed_outside(exercise.given[check.file], found, check.regions)
         if outside > check.max_outside:
-            faults.append(f"{outside} lines changed outside the part to be mended (at most {check.max_outside})")
+            faults.append(f"{outside} lines changed outside the part to be fixed (at most {check.max_outside})")
         folded = _folded(found)
         faults += [f"no longer holds {piece!r}" for piece in check.keep if _folded(piece) not in folded]
     said = "; ".join(faults)

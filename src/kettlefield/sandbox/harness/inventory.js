@@ -1,5 +1,5 @@
 (most) => {
-  // what the accessibility rules are judged on: told here, judged outside
+  // what the accessibility rules are judged on: collected here, judged outside
   const shown = (element) => {
     const box = element.getBoundingClientRect();
     return element.checkVisibility({ opacityProperty: true, visibilityProperty: true }) && box.width > 0 && box.height > 0;

@@ -1,4 +1,4 @@
-"""Runs inside the isolation: the answer as a whole program, with build errors told apart from its own."""
+"""Runs inside the isolation: the answer as a whole program, with build errors distinguished from its own."""
 
 import json
 import os

@@ -83,7 +83,7 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
         title="Memory from each server's start to its end",
         alt=sentences(f"{name} peaks at {format_bytes(peak)}" for name, peak in peaks.items()),
         caption=f"{len(series):,} samples. The server's own share of host memory (PSS) and its accelerator memory; "
-        f"shaded by what was going on.{outside}",
+        f"shaded by the phase.{outside}",
         figure=figure,
     )
 

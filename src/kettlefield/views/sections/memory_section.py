@@ -68,7 +68,7 @@ def _energy(material: Material) -> Table:
 
     return Table(
         title="Energy",
-        heads=("candidate", ">a token", ">a solved exercise", "as told by"),
+        heads=("candidate", ">a token", ">a solved exercise", "reported by"),
         rows=tuple(
             (
                 one.candidate,
