@@ -163,7 +163,7 @@ def test_weigh_for_people_and_with_a_policy(run_main, weights):
         (("--budget", "much"), "--budget: is"),
         (("--overhead", "3 gulls"), 'Write a size such as "16 GiB"'),
         (("--plot", "plot.xyz"), "cannot be drawn"),
-        (("--allow-licence", "free"), "no SPDX licence"),
+        (("--allow-licence", "free"), "not an SPDX licence"),
         (("--context", "0"), "0 is not above 0"),
     ],
 )

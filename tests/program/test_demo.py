@@ -261,7 +261,7 @@ def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_main):
     for args, words in (
         (("trials", record, "--open", "9999"), "there is no trial 9999"),
         (("trials", record, "--outcome", "pased"), 'Did you mean "passed"?'),
-        (("compare", folder / "plan.toml"), "no Kettlefield record"),
+        (("compare", folder / "plan.toml"), "not a Kettlefield record"),
         (("decide", folder / "none.db"), "no such record"),
         (("demo", folder / "weights"), "is not a demo"),
         (("decide", record, "--note", "n"), "stands without a name"),

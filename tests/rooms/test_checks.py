@@ -376,7 +376,7 @@ def test_an_earlier_turn_must_still_hold_and_a_regression_is_called_so(tmp_path)
         ),
         ({"language": "text", "file": "reply.md"}, "does not fit language"),
         ({"decoy": [{"name": "d", "outcome": "crashed", "mistake": "m", "turn": 2}]}, "answers turn 2 of 1"),
-        ({"turn": [{"check": [], "replaces": ["no"]}]}, "no earlier check"),
+        ({"turn": [{"check": [], "replaces": ["no"]}]}, "not an earlier check"),
     ],
 )
 def test_an_exercise_that_contradicts_itself_is_refused(tmp_path, spec, words):

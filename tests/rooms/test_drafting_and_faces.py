@@ -7,7 +7,6 @@ from pathlib import Path
 import pytest
 
 from kettlefield.campaign.prompts import REPAIRABLE, follow_up, render_exercise, render_text, repair_words
-from kettlefield.cli import console
 from kettlefield.core.errors import InputError, RigError, ServerError
 from kettlefield.grading.grader import grade_files
 from kettlefield.plan.criteria import NOT_SET
@@ -15,6 +14,7 @@ from kettlefield.plan.drafting import draft_plan, model_name
 from kettlefield.plan.tables import PromptingTable
 from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise
+from kettlefield.views import terminal
 from kettlefield.weights.facts import Licence, ModelFacts, TensorFacts, group_of, layer_of
 
 FARE = load_exercise(find_suite("berthdesk", Path()) / "fare-quote")
@@ -172,7 +172,7 @@ def test_colour_goes_to_a_terminal_only_and_never_with_no_color(monkeypatch):
         monkeypatch.setattr("sys.stdout", stream)
         monkeypatch.setenv("NO_COLOR", no_color)
         monkeypatch.setenv("TERM", "xterm-256color")
-        console.make_console().print(console.status_text("approved").append(console.safe(" \x1b[31m[bold]x")))
+        terminal.make_console().print(terminal.status_text("approved").append(terminal.safe(" \x1b[31m[bold]x")))
         assert ("\x1b[" in stream.getvalue()) is coloured
         assert "\\x1b[31m[bold]x" in stream.getvalue()  # what others wrote is neither markup nor an escape
 

@@ -49,7 +49,7 @@ def test_a_newer_record_is_refused_and_left_alone(tmp_path):
 def test_what_is_no_record_is_refused(tmp_path, content):
     path = tmp_path / "record.db"
     path.write_bytes(content)
-    with pytest.raises(InputError, match="no Kettlefield record"):
+    with pytest.raises(InputError, match="not a Kettlefield record"):
         Record.open(path)
 
 
@@ -57,7 +57,7 @@ def test_another_database_and_a_missing_file_are_refused(tmp_path):
     with sqlite3.connect(tmp_path / "other.db") as connection:
         connection.execute("CREATE TABLE tides (minute INTEGER)")
     connection.close()
-    with pytest.raises(InputError, match="no Kettlefield record"):
+    with pytest.raises(InputError, match="not a Kettlefield record"):
         Record.open(tmp_path / "other.db")
     with pytest.raises(InputError, match="no such record"):
         Record.open(tmp_path / "absent.db")

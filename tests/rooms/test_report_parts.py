@@ -15,7 +15,6 @@ from kettlefield.views.figures import memory_charts as memory
 from kettlefield.views.figures import outcome_chart as outcomes
 from kettlefield.views.figures import speed_charts as speed
 from kettlefield.views.material import read_material
-from kettlefield.views.parts import Cell
 from kettlefield.views.report_page import build_sections, charts_of
 from kettlefield.views.sections import verdict_section
 from kettlefield.views.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
@@ -53,10 +52,6 @@ def words(parts):
     return " ".join(" ".join((part.text, *part.items)) for part in parts if part.kind == "words")
 
 
-def texts(row):
-    return [cell.text if isinstance(cell, Cell) else cell for cell in row]
-
-
 @pytest.mark.parametrize(
     ("at_least", "passed", "headline"),
     [
@@ -82,17 +77,17 @@ def test_the_verdict_says_why_who_signed_and_what_it_holds_for(write):
     answered(writer, "other@big", 20, baseline=True)
     found = parts_of(writer)["verdict"]
     rows = tables(found)["Every candidate"]
-    assert [texts(row) for row in rows.rows] == [
+    assert [list(row) for row in rows.texts()] == [
         ["m@f16", "approved", "all criteria are met, with the least memory of its model"],
         ["m@q2_k", "rejected", "not met: pass_rate at least 0.5"],
     ]
     assert rows.note == "Baselines are not up for approval: other@big."
     assert "Nobody has signed this decision yet." in words(found)
-    holds = dict(texts(row) for row in tables(found)["What it holds for"].rows)
+    holds = dict(tables(found)["What it holds for"].texts())
     assert holds["machine"] == "Tern 9, 8 cores, 16.0 GiB memory" and holds["server"] == "server 1"
     sign(writer.record, by="R. Tern", note="the berth desk", verdicts={"m@f16": "approved"})
     found = parts_of(writer)["verdict"]
-    assert texts(tables(found)["Signed"].rows[0])[1:4] == ["R. Tern", "m@f16", "the berth desk"]
+    assert list(tables(found)["Signed"].texts()[0])[1:4] == ["R. Tern", "m@f16", "the berth desk"]
 
 
 def test_the_criteria_stand_at_a_glance_and_one_by_one(write):
@@ -102,11 +97,12 @@ def test_the_criteria_stand_at_a_glance_and_one_by_one(write):
     answered(writer, "m@q2_k", 0)
     found = tables(parts_of(writer)["criteria"])
     glance = found["All criteria at a glance"]
-    assert glance.heads == ("candidate", "pass_rate at least 0.5", "capacity_rps at least 2")
-    assert [texts(row) for row in glance.rows] == [["m@f16", "met", "undecided"], ["m@q2_k", "not met", "undecided"]]
+    heads = [column.head for column in glance.columns]
+    assert heads == ["candidate", "pass_rate at least 0.5", "capacity_rps at least 2"]
+    assert [list(row) for row in glance.texts()] == [["m@f16", "met", "undecided"], ["m@q2_k", "not met", "undecided"]]
     one = found["m@q2_k: rejected"]
-    assert one.folded and texts(one.rows[0])[1:4] == ["at least 0.5", "0.00 (0.00 to 0.12), n = 20", "not met"]
-    assert texts(one.rows[1])[4] == "not measured; it needs [speed.open_loop] ttft"
+    assert one.folded and list(one.texts()[0])[1:4] == ["at least 0.5", "0.00 (0.00 to 0.12), n = 20", "not met"]
+    assert list(one.texts()[1])[4] == "not measured; it needs [speed.open_loop] ttft"
     assert "sets no criteria" in words(parts_of(plain_record(write))["criteria"])
 
 
@@ -121,12 +117,12 @@ def test_levels_tell_what_was_lost_and_under_which_other_settings(write):
     answered(writer, "m@f16", 4, of=4, settings={"sampling": {"temperature": 0.0}})
     answered(writer, "m@q2_k", 1, of=4, settings={"sampling": {"temperature": 0.7}})
     found = parts_of(writer)["levels"]
-    lost = tables(found)["Won and lost against the reference level"]
-    assert texts(lost.rows[0]) == ["m@q2_k", "m@f16", "0", "3", "0.250", "e1, e2, e3", "none"]
+    lost = tables(found)["Exercises lost and won against the reference level"]
+    assert list(lost.texts()[0]) == ["m@q2_k", "m@f16", "e1, e2, e3", "none"]
     assert "m@q2_k: asked under other settings than m@f16: sampling temperature 0.7 instead of 0.0." in words(found)
     assert "Temperature is 0.7" in words(found)
     solved = tables(found)["What each solved, and what it took"]
-    assert texts(solved.rows[0])[:2] == ["m@f16 (reference)", "4 of 4"]
+    assert list(solved.texts()[0])[:2] == ["m@f16*", "4 of 4"]
 
 
 def test_correctness_marks_small_groups_and_counts_outcomes(write):
@@ -136,9 +132,9 @@ def test_correctness_marks_small_groups_and_counts_outcomes(write):
         writer.trial(ids, exercise, outcome)
     found = parts_of(writer)["correctness"]
     by_kind = tables(found)["Solved by kind"]
-    assert [texts(row) for row in by_kind.rows] == [["repair", "1/2 ?"], ["write", "3/4 ?"]]
+    assert [list(row) for row in by_kind.texts()] == [["repair", "1 of 2 ?"], ["write", "3 of 4 ?"]]
     ended = tables(found)["How trials ended, repair turns included"]
-    assert [texts(row) for row in ended.rows] == [["passed", "4"], ["wrong-answer", "2"], ["server-fault", "1"]]
+    assert [list(row) for row in ended.texts()] == [["passed", "4"], ["wrong-answer", "2"], ["server-fault", "1"]]
     (grid,) = [part for part in found if part.kind == "grid"]
     squares = {name: row[0] for name, row in grid.rows}
     assert (squares["e0"].tone, squares["e1"].tone, squares["e6"].tone) == ("passed", "none", "fault")
@@ -169,7 +165,7 @@ def test_evidence_names_settings_once_and_what_was_not_measured(write):
     writer.ended(ids, "open_loop", "budget")
     writer.record.save_note("the wall clock was set")
     found = parts_of(writer)["evidence"]
-    settings = dict(texts(row) for row in tables(found)["Settings"].rows)
+    settings = dict(tables(found)["Settings"].texts())
     assert settings["server.context"] == "512" and settings["sampling.top_p"] == "m@f16: 1.0; m@q2_k: 0.9"
     said = words(found)
     assert "m@q2_k: 5 of 8 trials" in said and "m@f16: 4 of 8 trials" in said
@@ -426,5 +422,5 @@ def test_no_duration_is_shown_below_the_stopwatch_s_own_error(write):
     ids = writer.candidate("m@f16")
     for _ in range(6):
         writer.timed(ids, "latency", {"prompt_tokens": 8}, first=0.1, rate=10, tokens=3)
-    shown = tables(parts_of(writer)["speed"])["One request at a time"]
-    assert texts(shown.rows[0])[:2] == ["m@f16", "< 250 ms"]
+    shown = tables(parts_of(writer)["speed"])["Speed, one request at a time"]
+    assert list(shown.texts()[0])[:2] == ["m@f16*", "< 250 ms"]

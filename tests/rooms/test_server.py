@@ -125,8 +125,8 @@ def test_a_server_that_does_not_stream_is_read_all_the_same(scripted_server):
     [
         ([HEAD, event({"content": "a"}), event(error={"message": "out of memory"})], "out of memory"),
         ([HEAD, event({"content": "a"})], "without saying why"),
-        ([HEAD, b"data: <html>\n\n"], "no chat completion"),
-        ([HEAD, b'data: {"choices": 3}\n\n'], "no chat completion"),
+        ([HEAD, b"data: <html>\n\n"], "not a chat completion"),
+        ([HEAD, b'data: {"choices": 3}\n\n'], "not a chat completion"),
         ([b"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\nConnection: close\r\n\r\n<p>"], "text/html"),
         (
             [b'HTTP/1.1 500 No\r\nConnection: close\r\n\r\n{"error": {"message": "too \x1b[31mred"}}'],

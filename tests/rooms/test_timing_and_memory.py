@@ -4,7 +4,6 @@ import pytest
 from records import PASSED, WRONG, Writer
 
 from kettlefield.campaign.measuring import ANSWERS, MEMORY, SPEED, steps_left
-from kettlefield.cli.console import Once
 from kettlefield.core.statistics.estimate import Estimate, p_words
 from kettlefield.plan.plan import read_plan
 from kettlefield.record.entries import SessionEntry
@@ -12,6 +11,10 @@ from kettlefield.results.capacity import Floor
 from kettlefield.results.comparison import compare
 from kettlefield.results.memory_use import memories
 from kettlefield.results.speed import timings
+from kettlefield.views.breakdown_view import groups_view
+from kettlefield.views.memory_view import memory_view
+from kettlefield.views.speed_view import speed_view
+from kettlefield.views.terminal import show
 
 KIB = 1024
 
@@ -161,8 +164,6 @@ def test_nothing_below_the_stopwatchs_error_is_printed_as_a_figure():
     assert floor.show(0.0003) == "< 0.400 ms" and floor.show(0.0005) == "0.500 ms" and floor.show(None) == "-"
     assert floor.show(Estimate(value=0.0003, low=0.0001, high=0.9, n=9)) == "< 0.400 ms"
     assert Floor(None).show(0.0003) == "0.300 ms" and "not calibrated" in Floor(None).words()
-    once = Once()
-    assert [str(once(name)) for name in ("a", "a", "b", "a")] == ["a", "", "b", "a"]
     assert (p_words(0.0), p_words(0.0312)) == ("< 0.001", "0.031")
 
 
@@ -191,8 +192,6 @@ def lines_of(text, first_words):
 
 
 def test_the_speed_view_names_each_candidate_once_and_says_what_went_wrong(bench, capsys):
-    from kettlefield.cli.speed_part import show_speed
-
     speed = {"depth": {"floor": 95.0}, "open_loop": {"requests_per_engineer_hour": 10}}
     for name, rate in (("m@f16", 100), ("m@q8_0", 200)):
         ids = bench.candidate(name, speed=speed)
@@ -206,12 +205,12 @@ def test_the_speed_view_names_each_candidate_once_and_says_what_went_wrong(bench
     bench.timed(ids, "latency", GRID, counts_nothing=True)
     bench.ended(ids, "prompt_cache", "broke off (reset)")
     bench.ended(ids, "open_loop", capacity_rps=4.0, fails_at_rps=None, tries=[{}, {}])
-    show_speed(bench.record.path, None, as_json=False)
+    show(speed_view(bench.record), as_json=False)
     out = capsys.readouterr().out
-    assert [row[0] for row in lines_of(out, "one at a time")] == ["m@f16", "m@q8_0"]
-    depth = lines_of(out, "context filled to")
+    assert [row[0] for row in lines_of(out, "prompt and reply")] == ["m@f16", "m@q8_0"]
+    depth = lines_of(out, "context depth")
     assert [row[0] for row in depth] == ["m@f16", "200", "m@q8_0", "200"]
-    assert "m@f16: decodes below 95 tokens/s from about 100 tokens on" in out
+    assert "m@f16: decodes below 95 tokens/s from about 100 tokens" in out
     assert "m@q8_0: decodes below 95 tokens/s at no depth that was tried" in out
     assert lines_of(out, "holds at")[0][:6] == ["m@q8_0", "4.00", "-", "2", "at", "least"] and "1,440" in out
     assert "! m@q8_0: prompt_cache ended early: broke off (reset)" in out
@@ -220,17 +219,16 @@ def test_the_speed_view_names_each_candidate_once_and_says_what_went_wrong(bench
 
 
 def test_the_memory_view_tells_a_leak_and_a_group_of_few_is_marked(bench, capsys):
-    from kettlefield.cli.groups_part import show_groups
-    from kettlefield.cli.memory_part import show_memory
-
     ids = bench.candidate("m@f16")
     for number in range(1, 9):
         bench.timed(ids, "leak", {"number": number}, memory=10**6 + 2 * KIB * number)
     bench.phase(ids, "load", 4 * KIB)
     bench.trial(ids, 0, PASSED)
-    show_memory(bench.record.path, None, as_json=False)
+    show(memory_view(bench.record), as_json=False)
     out = capsys.readouterr().out
-    assert "each request: IT LEAKS" in out and "2.00 KiB to 2.00 KiB" in out and "not available here" in out
-    assert lines_of(out, "phase")[0][:4] == ["m@f16", "load", "4.00", "KiB"]
-    show_groups(bench.record.path, None, "kind", as_json=False)
+    assert (
+        "each request: IT LEAKS" in out and "+2.00 KiB (+2.00 KiB to +2.00 KiB)" in out and "not available here" in out
+    )
+    assert lines_of(out, "phase")[0][:4] == ["m@f16", "load", "-", "4.00"]
+    show(groups_view(bench.record, "kind"), as_json=False)
     assert "1 of 1 ?" in capsys.readouterr().out

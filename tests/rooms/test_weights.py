@@ -320,7 +320,7 @@ def test_faulty_indexes(tmp_path):
     whole = json.loads(path.read_text())
     for change, words in (
         ({"weight_map": {}}, "no weight_map"),
-        ({"weight_map": {"a": "../../etc/passwd"}}, "no plain file name"),
+        ({"weight_map": {"a": "../../etc/passwd"}}, "not a plain file name"),
         (
             {"weight_map": {**whole["weight_map"], "ghost": "model-00001-of-00002.safetensors"}},
             "disagrees with the shards on 1",
@@ -349,7 +349,7 @@ LIES = {
     "header of terabytes": (raw({}, length=2**43), "claims a header of 8,796,093,022,208 bytes"),
     "no JSON": (raw(b"berths"), "not JSON"),
     "deep JSON": (raw(b"[" * 50_000), "not JSON"),
-    "no object": (raw(b"[]"), "no JSON object"),
+    "no object": (raw(b"[]"), "not a JSON object"),
     "beyond the file": (raw({"w": entry(offsets=(0, 99), shape=(99,), kind="I8")}), "ends at byte 99 of 8"),
     "backwards": (raw({"w": entry(offsets=(8, 0))}), "truncated or lies"),
     "wrong size": (raw({"w": entry(shape=(3, 3))}), "8 bytes for 9 of F16"),
@@ -397,7 +397,7 @@ def test_places_that_hold_no_model(tmp_path):
         (tmp_path / "two" / name).write_bytes(b"GGUF")
     for name, words in (
         ("absent", "no such file"), ("loop", "link|cannot be read"), ("empty", "holds no weights"),
-        ("notes.txt", "no weights file"), ("two", "2 files that end in .gguf"),
+        ("notes.txt", "not a weights file"), ("two", "2 files that end in .gguf"),
     ):  # fmt: skip
         with pytest.raises(InputError, match=words):
             read_facts(tmp_path / name)
@@ -421,5 +421,5 @@ def test_licences_against_a_policy(written, allowed, answer):
 
 
 def test_a_policy_that_spdx_does_not_know_is_refused():
-    with pytest.raises(InputError, match="no SPDX licence"):
+    with pytest.raises(InputError, match="not an SPDX licence"):
         check_policy(["MIT", "free"])

@@ -1,18 +1,32 @@
 """``kettlefield compare``: candidates side by side."""
 
 import argparse
-import importlib
+from collections.abc import Callable
 from pathlib import Path
 
-from kettlefield.cli.between_part import show_between
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.comparison_table import Shape, show_comparison
 from kettlefield.cli.exits import ExitCode
-from kettlefield.cli.groups_part import show_groups
-from kettlefield.cli.replies_part import show_replies
 from kettlefield.core.errors import InputError
+from kettlefield.record.store import Record
+from kettlefield.views.breakdown_view import groups_view, outcomes_view
+from kettlefield.views.comparison_view import comparison_rows, comparison_view
+from kettlefield.views.cost_view import cost_view, solved_view
+from kettlefield.views.marks_view import marks_view
+from kettlefield.views.memory_view import memory_view
+from kettlefield.views.records_view import record_views
+from kettlefield.views.replies_view import replies_view
+from kettlefield.views.speed_view import speed_view
+from kettlefield.views.table import View
+from kettlefield.views.terminal import print_csv, print_json, show
 
-PARTS = ("solved", "speed", "memory", "cost", "replies", "marks")
+PARTS: dict[str, Callable[[Record, str | None], View]] = {
+    "solved": solved_view,
+    "speed": speed_view,
+    "memory": memory_view,
+    "cost": cost_view,
+    "replies": replies_view,
+    "marks": marks_view,
+}
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -32,10 +46,10 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("record", type=Path, nargs="+", help="one; or an old one and newer ones to compare with it")
     parser.add_argument(
         "--part",
-        choices=PARTS,
+        choices=tuple(PARTS),
         help="the whole of one part: every timing procedure; memory by phase; solved at first, after repair and in "
-        "several samples; cost of a solution; how far replies follow the reference level's; marks by people and by an "
-        "judge",
+        "several samples; cost of a solution; how far replies follow the reference level's; marks by people and by a "
+        "judge model",
     )
     parser.add_argument("--against", metavar="MODEL@LEVEL", help="compare all others with this one, whatever its model")
     parser.add_argument(
@@ -54,23 +68,34 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 
 def run(args: argparse.Namespace) -> int:
-    """Print the table."""
+    """Print what was asked for."""
     _check_options(args)
     if len(args.record) > 1:
-        show_between(args.record, args.only, as_json=args.json)
+        views = record_views(args.record, args.only)
+        if args.json:
+            print_json({"comparisons": [view.document for view in views]})
+        else:
+            for view in views:
+                show(view, as_json=False)
         return ExitCode.DONE
-    (record,) = args.record
-    if args.by is not None:
-        show_groups(record, args.only, args.by, as_json=args.json)
-    elif args.part == "replies":
-        show_replies(record, args.only, args.against, as_json=args.json)
-    elif args.part is not None:
-        module = importlib.import_module(f"kettlefield.cli.{args.part}_part")
-        getattr(module, f"show_{args.part}")(record, args.only, as_json=args.json)
+    record = Record.open(args.record[0])
+    if args.csv:
+        print_csv(comparison_rows(record, args.only, args.against))
     else:
-        shape: Shape = "json" if args.json else "csv" if args.csv else "table"
-        show_comparison(record, args.only, shape=shape, name_pairs=args.pairs, against=args.against)
+        show(_view(args, record), as_json=args.json)
     return ExitCode.DONE
+
+
+def _view(args: argparse.Namespace, record: Record) -> View:
+    if args.by == "outcome":
+        return outcomes_view(record, args.only)
+    if args.by is not None:
+        return groups_view(record, args.by, args.only)
+    if args.part == "replies":
+        return replies_view(record, args.only, against=args.against)
+    if args.part is not None:
+        return PARTS[args.part](record, args.only)
+    return comparison_view(record, args.only, against=args.against, pairs=args.pairs)
 
 
 def _check_options(args: argparse.Namespace) -> None:

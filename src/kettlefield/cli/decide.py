@@ -1,39 +1,29 @@
 """``kettlefield decide``: the criteria one by one, and the verdict."""
 
 import argparse
+import sys
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
-
-from rich.padding import Padding
+from typing import TYPE_CHECKING
 
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.console import (
-    estimate_json,
-    make_console,
-    make_table,
-    print_json,
-    print_not_measured,
-    print_table,
-    safe,
-    status_text,
-)
-from kettlefield.cli.exits import exit_code_of
-from kettlefield.cli.signing import show_audit, sign_record
-from kettlefield.cli.still_valid import show_still_valid
+from kettlefield.cli.exits import ExitCode, exit_code_of
+from kettlefield.core.acceptance import Verdict
 from kettlefield.core.errors import InputError
-from kettlefield.core.measures import MEASURES
-from kettlefield.core.statistics.estimate import in_words
+from kettlefield.core.plaintext import visible
+from kettlefield.decision.ledger import Audit, audit, find_signer, sign, sign_text
+from kettlefield.decision.provenance import changes_since
 from kettlefield.decision.verdict import overall
 from kettlefield.plan.criteria import terms_of_text
 from kettlefield.plan.evaluation import decide
 from kettlefield.record.store import Record
-from kettlefield.results.frames import not_measured
 from kettlefield.suite.typed_toml import nearest, read_text
+from kettlefield.views.criteria_view import signatures_table, verdicts_view
+from kettlefield.views.records_view import changes_json, changes_table
+from kettlefield.views.table import Table, Words, present
+from kettlefield.views.terminal import make_console, print_json, print_parts, print_table, safe, show
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
-    from kettlefield.decision.verdict import CandidateVerdict, Decision
+    pass
 
 
 ROOM_FOR_TABLE = 176  # columns: the table's own words take some 150, and reasons want room
@@ -99,9 +89,9 @@ def _check_options(args: argparse.Namespace) -> None:
     for name in ("note", "ssh_key"):
         if getattr(args, name) is not None and args.by is None:
             option = f"--{name.replace('_', '-')}"
-            raise InputError("stands without a name", option, "Write --by NAME: a person signs.")
+            raise InputError("needs --by", option, "Write --by NAME: a person signs.")
     if args.allowed_signers is not None and not args.audit:
-        raise InputError("stands without --audit", "--allowed-signers", "It says whose signature --audit accepts.")
+        raise InputError("needs --audit", "--allowed-signers", "It says whose signature --audit accepts.")
     if args.by is not None and (args.audit or args.still_valid):
         raise InputError("does not go with --audit or --still-valid", "--by", "Sign first, then check.")
 
@@ -119,130 +109,98 @@ def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: 
         verdicts = tuple(verdict for verdict in verdicts if verdict.candidate == only)
         if not verdicts:
             raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, names))
-    if as_json:
-        print_json(
-            {
-                "simulated": decision.simulated,
-                "verdicts": [_as_json(one, decision.conditions[one.candidate]) for one in verdicts],
-                "recommended": decision.recommended,
-                "why_recommended": decision.why_recommended,
-                "not_measured": not_measured(record),
-                "changed_criteria": _changed_json(changed, verdicts) if changed is not None else None,
-            }
-        )
-    else:
-        _print(decision, verdicts)
-        print_not_measured(make_console(), not_measured(record))
-        if changed is not None:
-            _print_changed(decision, changed, verdicts)
+    show(verdicts_view(record, decision, verdicts, changed), as_json=as_json)
     return exit_code_of(overall(verdicts))
 
 
-def _as_json(verdict: "CandidateVerdict", conditions: tuple[str, ...]) -> dict[str, Any]:
-
-    return {
-        "candidate": verdict.candidate,
-        "verdict": verdict.verdict.value,
-        "conditions": conditions,
-        "criteria": [
-            {
-                "measure": judgement.criterion.measure,
-                "among": dict(judgement.criterion.among),
-                "at_depth_tokens": judgement.criterion.at_depth_tokens,
-                "outcomes": judgement.criterion.outcomes,
-                "wanted": judgement.criterion.wanted,
-                "found": estimate_json(judgement.found),
-                "status": judgement.status.value,
-                "reason": judgement.reason,
-            }
-            for judgement in verdict.judgements
-        ],
-    }
+def sign_record(path: Path, by: str, note: str, ssh_key: Path | None) -> None:
+    """Sign every verdict of a record as it is now; said on stderr, so that stdout stays the verdicts'."""
+    record = Record.open(path)
+    verdicts = {one.candidate: one.verdict.value for one in decide(record).verdicts}
+    with record.lock():
+        if ssh_key is not None:
+            sign_text("a trial, so that a key that cannot sign leaves no entry behind", ssh_key)
+        entry = sign(record, by=by, note=note, verdicts=verdicts)
+        if ssh_key is not None:
+            signature_file(path).write_text(sign_text(entry.digest, ssh_key), encoding="ascii")
+    print(f"signed by {visible(entry.signed_by, keep_lines=False)}: {entry.digest}", file=sys.stderr)
 
 
-def _changed_json(changed: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> list[dict[str, Any]]:
-    found = [one for one in changed.verdicts if one.candidate in {mine.candidate for mine in verdicts}]
-    return [_as_json(one, changed.conditions[one.candidate]) for one in found]
+def signature_file(path: Path) -> Path:
+    """Where the detached signature of a record's last ledger entry lies."""
+    return path.with_name(path.name + ".sig")
 
 
-def _print(decision: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> None:
-
-    console = make_console()
-    if decision.simulated:
-        console.print("SIMULATED: no real model was measured", style="yellow")
-    _print_criteria(console, verdicts)
-    if any(not verdict.judgements for verdict in verdicts):
-        console.print(
-            "The plan sets no criteria, so nothing can be approved: add [[criterion]] to a new plan.",
-            style="yellow",
-        )
-    for kind in ("approved", "rejected", "undecided"):
-        names = [verdict.candidate for verdict in verdicts if verdict.verdict.value == kind]
-        console.print(safe("").append(status_text(kind)).append(safe(": " + (", ".join(names) or "none"))))
-    shown = {verdict.candidate for verdict in verdicts}
-    for model, choice in decision.recommended.items():
-        if choice not in shown:
-            continue
-        console.print(safe(f"recommended of {model}: {choice}: {decision.why_recommended[model]}"))
-        for condition in decision.conditions[choice]:
-            console.print(safe(f"  condition: {condition}"))
-    baselines = [row.candidate for row in decision.table.rows if row.baseline]
-    if baselines:
-        console.print(safe(f"a baseline, not up for approval: {', '.join(baselines)}"))
+def show_audit(path: Path, allowed_signers: Path | None, *, as_json: bool) -> ExitCode:
+    """Print who signed what, and what was changed since; exit code 1 when anything was."""
+    found = audit(Record.open(path))
+    faults, signer = list(found.faults), None
+    if allowed_signers is not None and found.signatures:
+        signer = find_signer(found.signatures[-1].digest, signature_file(path), allowed_signers)
+        if signer is None:
+            faults.append(f"{signature_file(path).name} is not a signature of the last entry by anybody allowed")
+    if not as_json:
+        print_parts(make_console(), _audit_parts(found, faults, signer))
+    else:
+        rows = [
+            {"at": one.at, "by": one.signed_by, "note": one.note, "verdicts": one.verdicts, "digest": one.digest}
+            for one in found.signatures
+        ]
+        ok = bool(found.signatures) and not faults
+        print_json({"ok": ok, "signatures": rows, "faults": faults, "ssh_signer": signer})
+    if faults:
+        return ExitCode.REJECTED
+    return ExitCode.DONE if found.signatures else ExitCode.UNDECIDED
 
 
-def _print_criteria(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
-    """Criterion by criterion: in a table where there is room, else a few lines each."""
-    if console.width >= ROOM_FOR_TABLE:
-        _print_criteria_table(console, verdicts)
-        return
-    for verdict in verdicts:
-        console.print(safe(verdict.candidate, "bold").append("  ").append(status_text(verdict.verdict.value)))
-        for judgement in verdict.judgements:
-            criterion = judgement.criterion
-            line = safe(f"  {criterion.label} {criterion.wanted}: ").append(status_text(judgement.status.value))
-            console.print(line)
-            found = in_words(judgement.found, MEASURES[criterion.measure].unit)
-            console.print(Padding(safe(f"found {found}", "dim"), (0, 0, 0, 4)))
-            if judgement.reason:
-                console.print(Padding(safe(judgement.reason, "dim"), (0, 0, 0, 4)))
-        console.print()
-
-
-def _print_criteria_table(console: "Console", verdicts: "tuple[CandidateVerdict, ...]") -> None:
-
-    table = make_table("candidate", "verdict", "measure", "wanted", "found (one-sided bounds)", "status")
-    for column in table.columns[:-1]:
-        column.no_wrap = True  # the reason in the last one may fold
-    for verdict in verdicts:
-        name, word = safe(verdict.candidate, "bold"), status_text(verdict.verdict.value)
-        for judgement in verdict.judgements:
-            criterion = judgement.criterion
-            status = status_text(judgement.status.value)
-            if judgement.reason:
-                status.append(f": {judgement.reason}", "dim")
-            found = in_words(judgement.found, MEASURES[criterion.measure].unit)
-            table.add_row(name, word, safe(criterion.label), safe(criterion.wanted), safe(found), status)
-            name = word = safe("")
-        table.add_row("" if verdict.judgements else name, "" if verdict.judgements else word)
-    console.print(table)
-
-
-def _print_changed(decision: "Decision", changed: "Decision", verdicts: "tuple[CandidateVerdict, ...]") -> None:
-    """The criteria of a plan that was changed after the campaign began: shown, never decided by."""
-    console = make_console()
-    shown = [one for one in verdicts if changed.of(one.candidate) is not None]
-    if changed.criteria == decision.criteria:
-        console.print("\nThe criteria of that plan are those that the campaign began with.")
-        return
-    console.print(
-        "\nCRITERIA CHANGED after the campaign began, when results could be seen. What they say now decides nothing:",
-        style="yellow",
+def _audit_parts(found: Audit, faults: list[str], signer: str | None) -> tuple[Table | Words, ...]:
+    nobody = "Nobody has signed this record yet: kettlefield decide RECORD --by NAME."
+    return present(
+        signatures_table(found.signatures),
+        *(Words(text=f"! {fault}", tone="warning") for fault in faults),
+        Words(text=f"The last entry bears the SSH signature of {signer}.") if signer is not None else None,
+        None if found.signatures else Words(text=nobody, tone="warning"),
+        Words(text="Nothing in the record was changed since the last signature.")
+        if found.signatures and not faults
+        else None,
     )
-    _print_criteria(console, tuple(found for one in shown if (found := changed.of(one.candidate)) is not None))
-    table = make_table("candidate", "as it began", "as changed")
-    for one in shown:
-        found = changed.of(one.candidate)
-        if found is not None:
-            table.add_row(safe(one.candidate), status_text(one.verdict.value), status_text(found.verdict.value))
-    print_table(console, table)
+
+
+def show_still_valid(path: Path, only: str | None, *, as_json: bool) -> ExitCode:
+    """Print what changed on this machine since the campaign; exit code 4 when anything did, or nothing was approved."""
+    record = Record.open(path)
+    found = changes_since(record, folder=path.resolve().parent)
+    if only is not None:
+        if only not in found:
+            raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, list(found)))
+        found = {only: found[only]}
+    ledger = audit(record)
+    signed_for = ledger.signatures[-1].verdicts if ledger.signatures else {}
+    approved = [name for name in found if signed_for.get(name) == Verdict.APPROVED.value]
+    asked_for = approved if only is None else list(found)
+    valid = bool(approved) and not ledger.faults and not any(found[name] for name in asked_for)
+    if as_json:
+        rows = [
+            {"candidate": name, "signed": signed_for.get(name), "changes": changes_json(changes)}
+            for name, changes in found.items()
+        ]
+        signed = ledger.signatures[-1].digest if ledger.signatures else None
+        print_json({"still_valid": valid, "signed": signed, "faults": ledger.faults, "candidates": rows})
+        return ExitCode.DONE if valid else ExitCode.UNDECIDED
+    console = make_console()
+    changes = changes_table(found)
+    if changes is not None:
+        print_table(console, changes)
+        console.print("Not what was measured: qualify again into a new record, then `kettlefield compare OLD NEW`.")
+    for fault in ledger.faults:
+        console.print(safe(f"! {fault}", "red"))
+    if not ledger.signatures:
+        console.print("Nobody has signed this record: kettlefield decide RECORD --by NAME.", style="yellow")
+    elif not approved:
+        verdicts = ", ".join(f"{name} {signed_for.get(name, 'without a verdict')}" for name in found)
+        by = ledger.signatures[-1].signed_by
+        console.print(safe(f"No approval: what {by} signed is {verdicts}.", "yellow"))
+    if valid:
+        by = ledger.signatures[-1].signed_by
+        console.print(safe(f"Still valid for {', '.join(approved)}: rig, server and weights are what {by} signed for."))
+    return ExitCode.DONE if valid else ExitCode.UNDECIDED

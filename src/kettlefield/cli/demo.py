@@ -7,8 +7,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.comparison_table import show_comparison
-from kettlefield.cli.console import make_console, safe
 from kettlefield.cli.decide import show_verdicts
 from kettlefield.cli.draft import write_draft
 from kettlefield.cli.qualify import run_campaign
@@ -17,8 +15,11 @@ from kettlefield.cli.weigh import show_weighed
 from kettlefield.core.units import format_bytes
 from kettlefield.demo.little.little_folder import BUDGET_BYTES, OVERHEAD_BYTES, SERVER, prepare_real_demo
 from kettlefield.demo.simulated_folder import DEMO_BUDGET_BYTES, prepare_demo
+from kettlefield.record.store import Record
 from kettlefield.rig.simulated_card import read_card
 from kettlefield.rig.survey import own_bandwidth
+from kettlefield.views.comparison_view import comparison_view
+from kettlefield.views.terminal import make_console, safe, show
 from kettlefield.weights.fit import Settings
 
 if TYPE_CHECKING:
@@ -75,7 +76,7 @@ def run(args: argparse.Namespace) -> int:
         write_draft(weights, drafted, budget=budget, source="as the demo's plan has it", **demo.drafting)
     code = run_campaign(demo.plan, None)
     console = make_console()
-    show_comparison(record)
+    show(comparison_view(Record.open(record)), as_json=False)
     console.print()
     show_verdicts(record, None, as_json=False)
     if demo.report:
@@ -125,8 +126,8 @@ def _real(folder: Path) -> _Demo:
         },
         report=True,
         further=(
-            ("contrast {record} --part replies", "where the levels' replies part from the reference's"),
-            ("contrast {record} --part memory", "how much less each level takes, measured and by the files"),
+            ("compare {record} --part replies", "where each level's replies differ from the reference's"),
+            ("compare {record} --part memory", "how much less each level takes, measured and by the files"),
         ),
         remark="On a model this small fewer bits can be slower: unpacking costs more than reading less memory saves.",
     )
@@ -134,7 +135,7 @@ def _real(folder: Path) -> _Demo:
 
 def _look_next(demo: _Demo, drafted: Path, record: Path) -> str:
     commands = (
-        ("contrast {record} --part speed", "depth, clients, capacity, cache, loads"),
+        ("compare {record} --part speed", "context depth, concurrency, capacity, prompt cache, loads"),
         ("trials {record} --outcome wrong-answer", "what failed"),
         ("trials {record} --open 1", "one trial whole: prompt, reply, files, checks"),
         *demo.further,

@@ -6,11 +6,11 @@ from pathlib import Path
 
 from kettlefield.campaign.learning import known_overhead
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.console import make_console, safe
 from kettlefield.cli.exits import ExitCode
 from kettlefield.cli.weigh import find_budget, find_overhead, split_command
 from kettlefield.core.errors import InputError
 from kettlefield.plan.drafting import draft_plan
+from kettlefield.views.terminal import make_console, safe
 from kettlefield.weights.formats import read_facts
 
 

@@ -9,11 +9,11 @@ from rich.progress import Progress
 
 from kettlefield.campaign.judging import judge
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.console import make_console
 from kettlefield.cli.exits import ExitCode
-from kettlefield.cli.marks_part import show_marks
 from kettlefield.plan.plan import read_plan
 from kettlefield.record.store import Record
+from kettlefield.views.marks_view import marks_view
+from kettlefield.views.terminal import make_console, show
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -47,5 +47,5 @@ def run(args: argparse.Namespace) -> int:
         asked = asyncio.run(judge(plan, record, on_done))
     record.close()
     print(f"kettlefield: {asked} questions asked, {faults} without an answer", file=sys.stderr)
-    show_marks(plan.record, None, as_json=args.json)
+    show(marks_view(Record.open(plan.record)), as_json=args.json)
     return ExitCode.NOT_MEASURED if asked and faults == asked else ExitCode.DONE

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.exits import ExitCode
 from kettlefield.cli.marking_sitting import sit
-from kettlefield.cli.marks_part import show_marks
 from kettlefield.core.errors import InputError
 from kettlefield.marking.blind_replies import items_of, kinds_of
 from kettlefield.marking.marks import read_marks_file
@@ -16,6 +15,8 @@ from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
 from kettlefield.suite.format import KINDS
 from kettlefield.views.marking_sheet import write_sheet
+from kettlefield.views.marks_view import marks_view
+from kettlefield.views.terminal import show
 
 if TYPE_CHECKING:
     from kettlefield.record.store import Record
@@ -57,7 +58,7 @@ def run(args: argparse.Namespace) -> int:
     elif args.by is not None:
         sit(record, items_of(record, kinds), args.by, title)
         return ExitCode.DONE
-    show_marks(args.record, None, as_json=args.json)
+    show(marks_view(Record.open(args.record)), as_json=args.json)
     return ExitCode.DONE
 
 

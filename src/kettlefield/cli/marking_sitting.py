@@ -5,12 +5,12 @@ from collections.abc import Sequence
 
 from rich.console import Console
 
-from kettlefield.cli.console import make_console, safe
 from kettlefield.marking.blind_replies import Item
 from kettlefield.marking.marks import standing_marks
 from kettlefield.marking.scale import CATEGORIES, Showing, order_of
 from kettlefield.record.entries import MarkEntry
 from kettlefield.record.store import Record
+from kettlefield.views.terminal import make_console, safe
 
 KEYS = "0-4 and a note if you like, s skip, u undo, g guidance, q stop"
 MOST_NOTE = 2000

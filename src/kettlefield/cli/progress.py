@@ -15,9 +15,9 @@ from rich.progress import (
 )
 from rich.text import Text
 
-from kettlefield.cli.console import STATUS_STYLES, make_console, safe
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import format_bytes, format_duration
+from kettlefield.views.terminal import STATUS_STYLES, make_console, safe
 
 PHASE_WORDS = {
     "cold load": "loading from the disk, to time it",

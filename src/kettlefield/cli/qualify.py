@@ -14,13 +14,14 @@ from typing import Any, TypeVar
 import uvloop
 
 from kettlefield.campaign.conductor import Conductor, Scope
+from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.comparison_table import show_comparison
-from kettlefield.cli.dry_run import show_forecast
 from kettlefield.cli.exits import ExitCode
 from kettlefield.cli.progress import CampaignProgress
+from kettlefield.cli.suite import DISCORDANT
 from kettlefield.core.outcome import FAULTS
+from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.grading.grader import warm_up
 from kettlefield.plan.plan import read_plan, select
 from kettlefield.plan.suite_selection import read_asked
@@ -28,6 +29,9 @@ from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import open_accelerator
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
+from kettlefield.views.comparison_view import comparison_view
+from kettlefield.views.forecast_view import forecast_view
+from kettlefield.views.terminal import show
 
 T = TypeVar("T")
 
@@ -89,7 +93,7 @@ def run(args: argparse.Namespace) -> int:
         again=args.again or (),
     )
 
-    show_comparison(read_plan(args.plan).record, shape="json" if args.json else "table")
+    show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
     return code
 
 
@@ -161,3 +165,20 @@ def _run(work: Coroutine[Any, Any, T]) -> T:
 
     with asyncio.Runner(loop_factory=factory) as runner:
         return runner.run(guarded())
+
+
+def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCode:
+    """Print what a plan has still to do; nothing is started and nothing written."""
+    plan = read_plan(plan_path)
+    suite = read_asked(plan)
+    candidates, names = select(plan, only, [exercise.id for exercise in suite.exercises])
+    exercises = tuple(exercise for exercise in suite.exercises if exercise.id in names)
+    record = Record.open(plan.record) if plan.record.exists() else None
+    accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
+    chosen = [candidate for candidate in plan.candidates if candidate.name in candidates]
+    found = forecast(chosen, exercises, record, accelerator)
+    samples = min(candidate.grading.samples for candidate in chosen)
+    drop = smallest_drop(effective_pairs(len(exercises), samples), discordant=DISCORDANT)
+    view = forecast_view(suite, found, exercises=len(exercises), samples=samples, discordant=DISCORDANT, drop=drop)
+    show(view, as_json=as_json)
+    return ExitCode.DONE

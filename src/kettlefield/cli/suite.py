@@ -1,17 +1,17 @@
 """``kettlefield suite``: begin a suite of one's own, add to it, look at one and at what it can show."""
 
 import argparse
-from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.console import make_console, make_table, print_json, print_note, print_table, safe
 from kettlefield.cli.exits import ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.suite.loader import find_suite, load_suite
 from kettlefield.suite.skeleton import TO_WRITE, add_exercise, new_suite
+from kettlefield.views.suite_view import suite_view
+from kettlefield.views.terminal import show
 
 if TYPE_CHECKING:
     from kettlefield.suite.format import Suite
@@ -80,26 +80,7 @@ def run_list(args: argparse.Namespace) -> int:
         )
     suite = load_suite(find_suite(args.suite, Path.cwd()))
     power = _power(suite, args.samples, args.discordant) if args.power else None
-    if args.json:
-        exercises = [
-            {
-                "id": exercise.id,
-                "kind": exercise.spec.kind,
-                "language": exercise.spec.language,
-                "difficulty": exercise.spec.difficulty,
-                "title": exercise.spec.title,
-                "topics": list(exercise.spec.topics),
-                "tests": exercise.spec.tests,
-                "short": exercise.spec.short,
-                "varies": bool(exercise.spec.vary),
-            }
-            for exercise in suite.exercises
-        ]
-        print_json({"suite": suite.name, "digest": suite.digest, "exercises": exercises, "power": power})
-        return ExitCode.DONE
-    _print(make_console(), suite)
-    if power is not None:
-        _print_power(make_console(), power)
+    show(suite_view(suite, power), as_json=args.json)
     return ExitCode.DONE
 
 
@@ -117,37 +98,3 @@ def _power(suite: "Suite", samples: int, discordant: float) -> list[dict[str, An
         for selection, count in sizes.items()
         if count
     ]
-
-
-def _print(console: Any, suite: "Suite") -> None:
-
-    table = make_table("exercise", "kind", "language", ">difficulty", "short", "varies", "title")
-    for exercise in sorted(suite.exercises, key=lambda e: (e.spec.kind, e.spec.language, e.id)):
-        spec = exercise.spec
-        marks = ["yes" if mark else "" for mark in (spec.short, spec.vary)]
-        table.add_row(exercise.id, spec.kind, spec.language, str(spec.difficulty), *marks, safe(spec.title))
-    print_table(console, table)
-    for name, values in (
-        ("kinds", Counter(e.spec.kind for e in suite.exercises)),
-        ("languages", Counter(e.spec.language for e in suite.exercises)),
-    ):
-        console.print(safe(f"{name}: " + ", ".join(f"{key} {count}" for key, count in values.most_common())))
-    short = sum(exercise.spec.short for exercise in suite.exercises)
-    console.print(safe(f"{suite.name}: {len(suite.exercises)} exercises, {short} in the short selection"))
-    console.print(safe(f"digest {suite.digest}"), style="dim")
-
-
-def _print_power(console: Any, power: list[dict[str, Any]]) -> None:
-
-    table = make_table("selection", ">exercises", ">samples", ">smallest drop noticed")
-    for row in power:
-        drop = row["smallest_drop"]
-        words = f"{drop:.2f}" if drop is not None else f"more than {row['discordant']:g}"
-        table.add_row(row["selection"], str(row["exercises"]), str(row["samples"]), words)
-    print_table(console, table)
-    print_note(
-        console,
-        f"a drop in pass rate from one level to another, noticed in 80 of 100 campaigns at one-sided 95 % when "
-        f"{power[0]['discordant']:.0%} of the exercises are solved by just one of the two (Connor 1987; samples of one "
-        "exercise counted as half correlated)",
-    )

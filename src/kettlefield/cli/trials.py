@@ -7,48 +7,22 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import pandas as pd
 from rich.syntax import Syntax
 
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.console import (
-    make_console,
-    make_table,
-    print_json,
-    print_not_measured,
-    print_table,
-    safe,
-    status_text,
-)
 from kettlefield.cli.exits import ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import visible
 from kettlefield.core.units import format_duration
 from kettlefield.record.store import Record
-from kettlefield.results.frames import not_measured, open_trial, trials_frame
+from kettlefield.results.frames import open_trial, trials_frame
 from kettlefield.suite.typed_toml import nearest
+from kettlefield.views.terminal import make_console, print_json, safe, show, status_text
+from kettlefield.views.trials_view import trials_view
 
 if TYPE_CHECKING:
     from rich.console import Console
-
-_JSON_FIELDS = [
-    "id",
-    "candidate",
-    "exercise",
-    "sample",
-    "seed",
-    "outcome",
-    "score",
-    "attempts",
-    "ttft_s",
-    "answer_ttft_s",
-    "decode_tps",
-    "completion_tokens",
-    "finish_reason",
-    "concurrency",
-    "finished_s",
-]
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -85,14 +59,9 @@ def run(args: argparse.Namespace) -> int:
             print(f"kettlefield: wrote {file}", file=sys.stderr)
         return ExitCode.DONE
     if args.pictures is not None:
-        raise InputError("stands without --open", "--pictures", "Name the trial: --open ID.")
+        raise InputError("needs --open", "--pictures", "Name the trial: --open ID.")
     rows = _filtered(trials_frame(record).to_dict("records"), args.only, args.outcome)
-    if args.json:
-        plain = [{name: _plain(row[name]) for name in _JSON_FIELDS} for row in rows]
-        print_json({"trials": plain, "not_measured": not_measured(record)})
-    else:
-        _print_list(make_console(), rows)
-        print_not_measured(make_console(), not_measured(record))
+    show(trials_view(record, rows), as_json=args.json)
     return ExitCode.DONE
 
 
@@ -134,45 +103,6 @@ def _without_pixels(trial: dict[str, Any]) -> dict[str, Any]:
         for attempt in trial["attempts"]
     ]
     return {**trial, "attempts": attempts}
-
-
-def _plain(value: Any) -> Any:
-    """A frame's value as JSON knows it: NaN stands for what was not measured."""
-    if pd.isna(value):
-        return None
-    return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < 2**53 else value
-
-
-def _print_list(console: "Console", rows: list[dict[Any, Any]]) -> None:
-
-    table = make_table(
-        ">id",
-        "candidate",
-        "exercise",
-        ">sample",
-        "outcome",
-        ">score",
-        ">tokens",
-        ">first token",
-        ">tokens/s",
-        ">at once",
-    )
-    for row in rows:
-        first, rate, tokens = (_plain(row[name]) for name in ("ttft_s", "decode_tps", "completion_tokens"))
-        table.add_row(
-            str(row["id"]),
-            safe(row["candidate"]),
-            safe(row["exercise"]),
-            str(row["sample"]),
-            status_text(row["outcome"]),
-            f"{row['score']:.2f}",
-            "-" if tokens is None else str(tokens),
-            format_duration(first),
-            "-" if rate is None else f"{rate:.0f}",
-            str(_plain(row["concurrency"]) or "-"),
-        )
-    print_table(console, table)
-    console.print(f"{len(rows)} trials; --open ID shows one whole", style="dim")
 
 
 def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
@@ -269,12 +199,12 @@ def _section(console: "Console", title: str, text: str) -> None:
 def _timings(exchange: dict[str, Any]) -> str:
 
     rate = exchange["decode_tps"]
-    gaps = f"{format_duration(exchange['itl_p50_s'])} / {format_duration(exchange['itl_max_s'])}"
+    itl = f"{format_duration(exchange['itl_p50_s'])} / {format_duration(exchange['itl_max_s'])}"
     return (
-        f"\ntimings: first token {format_duration(exchange['ttft_s'])}, "
+        f"\ntimings: TTFT {format_duration(exchange['ttft_s'])}, "
         f"{exchange['completion_tokens']} tokens (by {exchange['token_count']}) "
         f"at {'-' if rate is None else f'{rate:.1f}'} tokens/s, "
-        f"gaps p50 / longest {gaps}, whole reply {format_duration(exchange['finished_s'])}, "
+        f"ITL p50 / longest {itl}, end-to-end latency {format_duration(exchange['finished_s'])}, "
         f"finish reason {exchange['finish_reason']}, {exchange['concurrency']} in flight\n"
         f"sampling sent: {exchange['sampling']}"
     )

@@ -9,17 +9,17 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.console import make_console, make_table, print_json, print_table, safe
 from kettlefield.cli.exits import ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.grading.vetting import vet_suite
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_suite, write_lock
+from kettlefield.views.suite_view import vetting_view
+from kettlefield.views.terminal import make_console, show
 
 if TYPE_CHECKING:
     from kettlefield.grading.vetting import Vetted
-    from kettlefield.suite.format import Suite
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -77,10 +77,7 @@ def run(args: argparse.Namespace) -> int:
     ok = not any(vetted.faults for vetted in found)
     if args.lock and ok:
         write_lock(suite.folder)
-    if args.json:
-        print_json({"ok": ok, "digest": suite.digest, "exercises": [_as_json(vetted) for vetted in found]})
-    else:
-        _print(suite, found, isolation.name)
+    show(vetting_view(suite, found, isolation=isolation.name), as_json=args.json)
     return ExitCode.DONE if ok else ExitCode.REJECTED
 
 
@@ -90,65 +87,3 @@ def _joined(found: "tuple[Vetted, ...]", more: "tuple[Vetted, ...]", seed: int) 
     return tuple(
         dataclasses.replace(vetted, faults=(*vetted.faults, *faults.get(vetted.exercise.id, ()))) for vetted in found
     )
-
-
-def _as_json(vetted: "Vetted") -> dict[str, Any]:
-    spec = vetted.exercise.spec
-    return {
-        "id": vetted.exercise.id,
-        "kind": spec.kind,
-        "language": spec.language,
-        "ok": not vetted.faults and not vetted.not_vetted,
-        "faults": list(vetted.faults),
-        "not_vetted": vetted.not_vetted,
-        "warning": vetted.warning,
-        "mutants": None
-        if vetted.caught is None
-        else {
-            "made": vetted.caught.made,
-            "caught": vetted.caught.caught,
-            "survivors": list(vetted.caught.survivors),
-        },
-    }
-
-
-def _print(suite: "Suite", found: "tuple[Vetted, ...]", isolation: str) -> None:
-
-    console = make_console()
-    with_mutants = any(vetted.caught is not None for vetted in found)
-    columns = ["exercise", "kind", "language", ">difficulty", ">cases", ">decoys"]
-    table = make_table(*columns, *([">mutants caught"] if with_mutants else []), "finding")
-    for vetted in found:
-        spec = vetted.exercise.spec
-        cases = sum(map(len, [*vetted.exercise.call_cases.values(), *vetted.exercise.program_cases.values()]))
-        words = "; ".join(vetted.faults) or vetted.not_vetted or vetted.warning or "sound"
-        finding = safe(words, "red" if vetted.faults else "yellow" if vetted.warning else "")
-        table.add_row(
-            vetted.exercise.id,
-            spec.kind,
-            spec.language,
-            str(spec.difficulty),
-            str(cases),
-            str(len(spec.decoy)),
-            *([_mutants(vetted)] if with_mutants else []),
-            finding,
-        )
-    print_table(console, table)
-    faulty = sum(bool(vetted.faults) for vetted in found)
-    skipped = sum(bool(vetted.not_vetted) for vetted in found)
-    sound = len(found) - faulty - skipped
-    console.print(
-        safe(f"{suite.name}: {sound} of {len(found)} exercises sound, {faulty} with faults, {skipped} not vetted here")
-    )
-    if with_mutants:
-        made = sum(vetted.caught.made for vetted in found if vetted.caught is not None)
-        caught = sum(vetted.caught.caught for vetted in found if vetted.caught is not None)
-        console.print(safe(f"checks catch {caught} of {made} mutants ({caught / max(1, made):.0%})"))
-    console.print(safe(f"digest {suite.digest}; isolation: {isolation}"), style="dim")
-
-
-def _mutants(vetted: "Vetted") -> str:
-    caught = vetted.caught
-    if caught is None or caught.share is None:
-        return "-"
-    return f"{caught.caught} of {caught.made} ({caught.share:.0%})"

@@ -192,8 +192,8 @@ def _measured_under(settings: dict[str, Any], deep: pd.DataFrame, ends: Ends) ->
     found = []
     if "context" in server:
         concurrency = server.get("concurrency", 1)
-        at_once = f", {concurrency} requests at once" if concurrency > 1 else ""
-        cache = f", cache at {server['kv_bits']} bits" if "kv_bits" in server else ""
+        at_once = f", concurrency {concurrency}" if concurrency > 1 else ""
+        cache = f", KV cache at {server['kv_bits']} bits" if "kv_bits" in server else ""
         found.append(f"context at most {server['context']:,} tokens{cache}{at_once}")
     floor_tps = float(speed.get("depth", {}).get("floor", 0.0))
     depth = floor_depth(deep, floor_tps)
@@ -201,6 +201,7 @@ def _measured_under(settings: dict[str, Any], deep: pd.DataFrame, ends: Ends) ->
         found.append(f"beyond {depth:,.0f} tokens of context decoding falls below {floor_tps:g} tokens/s")
     capacity = capacity_found(speed.get("open_loop", {}), ends)
     if capacity is not None and capacity.holds_rps:
-        serves = f", some {capacity.engineers} engineers" if capacity.engineers is not None else ""
+        each = speed.get("open_loop", {}).get("requests_per_engineer_hour")
+        serves = f" ({capacity.engineers:,} engineers who send {each:g} an hour each)" if capacity.engineers else ""
         found.append(f"at most {capacity.holds_rps:.3g} requests/s{serves}")
     return tuple(found)

@@ -1,46 +1,13 @@
-"""What a report is made of: sections of words, tables, charts, the grid of outcomes, and trials to open."""
+"""What a report holds beside tables and words: charts, the grid of outcomes, and trials to open; its sections."""
 
 from dataclasses import dataclass
 from typing import Literal
 
+from kettlefield.core.plaintext import visible
 from kettlefield.views.style import Chart
+from kettlefield.views.table import Table, Words
 
 Tone = Literal["passed", "some", "none", "fault", "empty"]  # of a square: all samples passed, some, none ...
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Words:
-    """A paragraph, or a list."""
-
-    kind: Literal["words"] = "words"
-    text: str = ""
-    items: tuple[str, ...] = ()
-    tone: Literal["plain", "strong", "warning", "small"] = "plain"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Cell:
-    """A table's cell: text, and the word that it is coloured by."""
-
-    text: str
-    status: str = ""  # met, not met, undecided, approved, rejected
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Table:
-    """A table; one that is folded shows its title until it is opened."""
-
-    kind: Literal["table"] = "table"
-    title: str
-    heads: tuple[str, ...]  # one that starts with ``>`` is of numbers, with ``=`` of words that stay on one line
-    rows: tuple[tuple[Cell | str, ...], ...]
-    note: str = ""
-    folded: bool = False
-
-
-def head_text(head: str) -> str:
-    """A heading without its mark."""
-    return head.removeprefix(">").removeprefix("=")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,11 +103,6 @@ class Section:
     parts: tuple[Part, ...]
 
 
-def present(*parts: Part | None) -> tuple[Part, ...]:
-    """The parts that there are."""
-    return tuple(part for part in parts if part is not None)
-
-
 def drawn(chart: Chart | None) -> Drawn | None:
     """A chart in its place; None where there is nothing to draw."""
     return None if chart is None else Drawn(chart=chart)
@@ -148,7 +110,5 @@ def drawn(chart: Chart | None) -> Drawn | None:
 
 def cut(title: str, text: str, most: int) -> Passage:
     """Text of somebody else, cut to a number of characters; control characters are made visible."""
-    from kettlefield.core.plaintext import visible  # noqa: PLC0415
-
     shown = visible(text)
     return Passage(title=title, text=shown[:most], length=len(shown))

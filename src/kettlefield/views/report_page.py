@@ -12,7 +12,7 @@ from kettlefield.core.plaintext import visible
 from kettlefield.decision.verdict import Decision
 from kettlefield.record.store import Record
 from kettlefield.views.material import Material, read_material
-from kettlefield.views.parts import Cell, Grid, Section, Table, Words, head_text
+from kettlefield.views.parts import Grid, Section
 from kettlefield.views.sections import correctness_section as correctness
 from kettlefield.views.sections import criteria_section as criteria
 from kettlefield.views.sections import evidence_section as evidence
@@ -22,10 +22,10 @@ from kettlefield.views.sections import memory_section as memory
 from kettlefield.views.sections import speed_section as speed
 from kettlefield.views.sections import verdict_section as verdict
 from kettlefield.views.style import Chart, save_chart, settle, svg_file, svg_in_page, svg_text
+from kettlefield.views.table import STATUSES, Align, Column, Table, Words
 from kettlefield.views.templating import make_environment
 
 _FOLDS = re.compile(r"([@_])")  # a long heading may fold behind these
-_STATUSES = frozenset({"met", "not met", "undecided", "approved", "rejected"})
 
 
 def render_page(
@@ -55,18 +55,20 @@ def render_page(
 @cache
 def _environment() -> Environment:
     made = make_environment()
-    made.filters["cell_text"] = lambda cell: cell.text if isinstance(cell, Cell) else cell
     made.filters["cell_class"] = _cell_class
-    made.filters["head_text"] = lambda head: Markup(  # noqa: S704 - escaped just before
-        _FOLDS.sub(r"\1<wbr>", str(escape(visible(head_text(head)))))
+    made.filters["head_text"] = lambda column: Markup(  # noqa: S704 - escaped just before
+        _FOLDS.sub(r"\1<wbr>", str(escape(visible(column.head))))
     )
-    made.filters["head_class"] = lambda head: {">": "number", "=": "line"}.get(head[:1], "")
+    made.filters["head_class"] = _head_class
     return made
 
 
-def _cell_class(cell: Cell | str) -> str:
-    known = isinstance(cell, Cell) and cell.status in _STATUSES
-    return f"status {cell.status.replace(' ', '-')}" if known and isinstance(cell, Cell) else ""
+def _head_class(column: Column) -> str:
+    return {Align.RIGHT: "number", Align.LINE: "line"}.get(column.align, "")
+
+
+def _cell_class(text: str) -> str:
+    return f"status {text.replace(' ', '-')}" if text in STATUSES else ""
 
 
 # what Markdown or the HTML inside it would take for more than text
@@ -107,10 +109,10 @@ def _words(part: Words) -> list[str]:
 
 
 def _table(part: Table) -> list[str]:
-    heads = [head_text(head) for head in part.heads]
-    rule = ["---:" if head.startswith(">") else "---" for head in part.heads]
-    rows = [[cell.text if isinstance(cell, Cell) else cell for cell in row] for row in part.rows]
-    lines = [f"**{_plain(part.title)}**", "", _row(heads), f"| {' | '.join(rule)} |", *map(_row, rows), ""]
+    rule = ["---:" if column.align is Align.RIGHT else "---" for column in part.columns]
+    heads = _row([column.head for column in part.columns])
+    lines = [f"**{_plain(part.title)}**", "", heads, f"| {' | '.join(rule)} |"]
+    lines += [*map(_row, map(list, part.texts())), ""]
     return [*lines, *([_plain(part.note), ""] if part.note else [])]
 
 

@@ -6,8 +6,8 @@ from typing import Any
 import pandas as pd
 
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.results.breakdown import FEW
 from kettlefield.results.frames import open_trial
+from kettlefield.views.breakdown_view import groups_table, outcomes_table
 from kettlefield.views.figures.outcome_chart import LETTERS, letter_of, outcome_cells, outcome_grid
 from kettlefield.views.material import Material
 from kettlefield.views.parts import (
@@ -18,13 +18,11 @@ from kettlefield.views.parts import (
     Picture,
     Section,
     Square,
-    Table,
     Tone,
     Trials,
-    Words,
     cut,
-    present,
 )
+from kettlefield.views.table import Words, present
 
 MOST_TRIALS = 600  # to open in the page: it is to be mailed
 MOST_PICTURES = 120  # of pages, some ten thousand bytes each
@@ -42,8 +40,8 @@ def section(material: Material) -> Section:
         title="Correctness",
         parts=present(
             _grid(trials, names, set(opened)) if len(trials) else Words(text="No exercise was asked yet."),
-            *(_group_table(material, grouping, names) for grouping in material.groups),
-            _outcome_table(trials, names),
+            *(groups_table(rows, grouping) for grouping, rows in material.groups.items()),
+            outcomes_table({row.candidate: row.outcomes for row in material.decision.table.rows}),
             _trials(material, opened, len(trials)),
         ),
     )
@@ -84,37 +82,6 @@ def _square(cell: tuple[int, int, str] | None, trial_id: int | None) -> Square:
     tone: Tone = "passed" if passed == run else "some" if passed else "fault" if Outcome(other) in FAULTS else "none"
     words = f"{passed} of {run} passed" + ("" if passed == run else f", else {other}")
     return Square(letter=letter_of(cell), words=words, tone=tone, trial_id=trial_id)
-
-
-def _group_table(material: Material, grouping: str, names: tuple[str, ...]) -> Table:
-    found = {(one.group, one.candidate): one for one in material.groups[grouping]}
-    rows = []
-    for group in sorted({group for group, _ in found}):
-        cells = [found.get((group, name)) for name in names]
-        rows.append(
-            (
-                group,
-                *("-" if one is None else f"{one.solved}/{one.trials}" + (" ?" if one.few else "") for one in cells),
-            )
-        )
-    return Table(
-        title=f"Solved by {grouping}",
-        heads=(grouping, *(f">{name}" for name in names)),
-        rows=tuple(rows),
-        note=f"At the first attempt, of the trials that count. ?: fewer than {FEW} trials, too few to say much.",
-    )
-
-
-def _outcome_table(trials: pd.DataFrame, names: tuple[str, ...]) -> Table | None:
-    counts = trials.groupby(["outcome", "candidate"]).size()
-    outcomes = [outcome for outcome in Outcome if outcome.value in set(trials["outcome"])]
-    if not outcomes:
-        return None
-    return Table(
-        title="How trials ended, repair turns included",
-        heads=("outcome", *(f">{name}" for name in names)),
-        rows=tuple((one.value, *(str(counts.get((one.value, name), 0)) for name in names)) for one in outcomes),
-    )
 
 
 def _trials(material: Material, ids: list[int], total: int) -> Trials:

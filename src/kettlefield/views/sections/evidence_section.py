@@ -7,7 +7,8 @@ from typing import Any
 from kettlefield.core.units import format_duration
 from kettlefield.decision.provenance import Standing
 from kettlefield.views.material import Material
-from kettlefield.views.parts import Section, Table, Words, present
+from kettlefield.views.parts import Section
+from kettlefield.views.table import Table, Words, present, table, words
 
 
 def section(material: Material) -> Section:
@@ -16,7 +17,7 @@ def section(material: Material) -> Section:
         anchor="evidence",
         title="Evidence",
         parts=present(
-            Table(title="Campaign", heads=("", ""), rows=tuple(_campaign(material))),
+            table("Campaign", [words(""), words("")], _campaign(material)),
             _weights(material),
             _settings(material),
             Words(text="Not measured:", items=_not_measured(material), tone="warning")
@@ -61,13 +62,13 @@ def _campaign(material: Material) -> list[tuple[str, str]]:
     ]
 
 
-def _weights(material: Material) -> Table:
+def _weights(material: Material) -> Table | None:
     rows = [
         (one.candidate, str(one.weights.get("sha256") or "-"), one.server_words or "-", *_settings_left_open(one))
         for one in material.standings.values()
     ]
-    heads = ("candidate", "SHA-256 of its weights", "server", "sent so that they do nothing", "at a default not known")
-    return Table(title="Weights and servers", heads=heads, rows=tuple(rows))
+    heads = ("candidate", "SHA-256 of its weights", "server", "sent at neutral values", "at an unknown default")
+    return table("Weights and servers", [words(head) for head in heads], rows)
 
 
 def _settings_left_open(one: Standing) -> tuple[str, str]:
@@ -77,7 +78,7 @@ def _settings_left_open(one: Standing) -> tuple[str, str]:
     return neutral or "-", ", ".join(facts.get("unknown_default", ())) or "-"
 
 
-def _settings(material: Material) -> Table:
+def _settings(material: Material) -> Table | None:
     """Every setting, those that all candidates share once."""
     flat = {name: dict(_leaves(one.settings)) for name, one in material.standings.items()}
     keys = list(dict.fromkeys(key for one in flat.values() for key in one))
@@ -88,7 +89,7 @@ def _settings(material: Material) -> Table:
             rows.append((key, next(iter(values.values()))))
         else:
             rows.append((key, "; ".join(f"{name}: {value}" for name, value in values.items())))
-    return Table(title="Settings", heads=("setting", "value"), rows=tuple(rows))
+    return table("Settings", [words("setting"), words("value")], rows)
 
 
 def _leaves(value: Any, path: str = "") -> list[tuple[str, str]]:

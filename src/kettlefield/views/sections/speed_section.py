@@ -2,47 +2,53 @@
 
 import pandas as pd
 
-from kettlefield.core.measures import Unit
-from kettlefield.core.statistics.estimate import with_interval
 from kettlefield.results.capacity import floor_of
 from kettlefield.results.frames import depth_samples, grid_samples
+from kettlefield.views.comparison_view import speed_table
 from kettlefield.views.figures.speed_charts import decode_against_depth, distribution, loads_and_ceilings, under_load
 from kettlefield.views.material import Material
-from kettlefield.views.parts import Section, Table, Words, drawn, present
-from kettlefield.views.speed_table import speed_table
+from kettlefield.views.parts import Part, Section, drawn
+from kettlefield.views.speed_view import (
+    capacity_table,
+    closed_loop_table,
+    depth_table,
+    depth_words,
+    itl_table,
+    latency_table,
+    loads_table,
+    prompt_cache_table,
+    remarks,
+    thinking_table,
+)
 from kettlefield.views.style import Chart
+from kettlefield.views.table import Words, folded, present
 
 
 def section(material: Material) -> Section:
     """The section."""
     firsts, gaps = grid_samples(material.timed)
+    floor = floor_of(material.record)
     floors = [one.depth.floor_tps for one in material.timings]
-    parts = present(
-        _table(material),
+    parts: tuple[Part, ...] = present(
+        speed_table(material.decision.table.rows, floor),
         drawn(distribution(firsts, name="first-token", what="time to first token")),
         drawn(distribution(gaps, name="token-gaps", what="gap between events with text")),
         drawn(decode_against_depth(depth_samples(material.timed), floor_tps=max(floors, default=0.0))),
         drawn(_under_load(material)),
-        _capacity_table(material),
+        capacity_table(material.timings),
         drawn(_loads(material)),
-        _remarks(material),
+        folded(latency_table(material.timings, floor)),
+        folded(itl_table(material.timings, floor)),
+        folded(depth_table(material.timings, floor)),
+        folded(prompt_cache_table(material.timings, floor)),
+        folded(closed_loop_table(material.timings, floor)),
+        folded(loads_table(material.timings)),
+        folded(thinking_table(material.decision.table.rows)),
+        _worth_knowing(material),
     )
     if not len(material.timed):
         parts = (Words(text="No request was timed: the plan's [speed] asks for none, or it has not run yet."), *parts)
     return Section(anchor="speed", title="Speed", parts=parts)
-
-
-def _table(material: Material) -> Table:
-    floor = floor_of(material.record)
-    rows = material.decision.table.rows
-    heads, cells = speed_table(rows, floor)
-    return Table(
-        title="One request at a time",
-        heads=("candidate", *heads),
-        rows=tuple((row.candidate, *found) for row, found in zip(rows, cells, strict=True)),
-        note="Quantiles with 95 % intervals; ?: too few samples for that bound. Tokens are the model's own: across "
-        "models compare seconds and memory for each solved exercise instead.",
-    )
 
 
 def _under_load(material: Material) -> Chart | None:
@@ -66,24 +72,6 @@ def _under_load(material: Material) -> Chart | None:
     )
 
 
-def _capacity_table(material: Material) -> Table | None:
-    rows = []
-    for one in material.timings:
-        found = one.capacity
-        if found is not None:
-            fails = "-" if found.fails_rps is None else f"{found.fails_rps:.3g}"
-            holds = "-" if found.holds_rps is None else f"{found.holds_rps:.3g}"
-            serves = "-" if found.engineers is None else f"{found.engineers:,}"
-            rows.append((one.candidate, holds, fails, serves, str(len(found.tries)), found.why_ended))
-    if not rows:
-        return None
-    return Table(
-        title="Capacity",
-        heads=("candidate", ">holds at, requests/s", ">fails at", ">engineers served", ">rates tried", "ended"),
-        rows=tuple(rows),
-    )
-
-
 def _loads(material: Material) -> Chart | None:
     loads = [
         {"candidate": one.candidate, "kind": load.kind, "load_s": load.load_s}
@@ -101,23 +89,7 @@ def _loads(material: Material) -> Chart | None:
     )
 
 
-def _remarks(material: Material) -> Table | None:
-    rows = []
-    for one in material.timings:
-        ratio = "-" if one.prompt_cache_ratio is None else with_interval(one.prompt_cache_ratio, Unit.RATIO)
-        drift = "-" if one.drift is None else f"{one.drift:.2f}"
-        if one.depth.past_window is not None or one.prompt_cache_ratio is not None or one.drift is not None:
-            rows.append((one.candidate, ratio, drift, one.depth.past_window or "-"))
-    if not rows:
-        return None
-    return Table(
-        title="Worth knowing",
-        heads=(
-            "candidate",
-            ">first token of a cached prompt over a new one's",
-            ">drift of decoding",
-            "past its window",
-        ),
-        rows=tuple(rows),
-        note="Drift: decode rate of the last third of the requests over the first third's, unless chance explains it.",
-    )
+def _worth_knowing(material: Material) -> Words | None:
+    items = [f"{row.candidate}: {text}" for row in material.timings for text in depth_words(row)]
+    items += remarks(material.timings)
+    return Words(text="Worth knowing:", items=tuple(items)) if items else None

@@ -6,8 +6,10 @@ from kettlefield.core.acceptance import Verdict
 from kettlefield.core.units import format_bytes
 from kettlefield.results.frames import not_measured
 from kettlefield.server.loaded import named
+from kettlefield.views.criteria_view import signatures_table
 from kettlefield.views.material import Material
-from kettlefield.views.parts import Cell, Section, Table, Words, present
+from kettlefield.views.parts import Section
+from kettlefield.views.table import Table, Words, present, table, words
 
 
 def headline(material: Material) -> str:
@@ -46,22 +48,15 @@ def section(material: Material) -> Section:
             )
             if not_measured(material.record)
             else None,
-            Words(text="On condition:", items=conditions) if conditions else None,
-            Table(
-                title="Every candidate",
-                heads=("candidate", "verdict", "because"),
-                rows=tuple(
-                    (
-                        one.candidate,
-                        Cell(text=one.verdict.value, status=one.verdict.value),
-                        _because(material, one.candidate),
-                    )
-                    for one in decision.verdicts
-                ),
+            Words(text="Conditions:", items=conditions) if conditions else None,
+            table(
+                "Every candidate",
+                [words("candidate"), words("verdict"), words("because")],
+                [(one.candidate, one.verdict.value, _because(material, one.candidate)) for one in decision.verdicts],
                 note=f"Baselines are not up for approval: {', '.join(baselines)}." if baselines else "",
             ),
             *_signed(material),
-            Table(title="What it holds for", heads=("", ""), rows=tuple(_holds_for(material))),
+            table("What it holds for", [words(""), words("")], _holds_for(material)),
         ),
     )
 
@@ -82,20 +77,10 @@ def _signed(material: Material) -> tuple[Words | Table, ...]:
     audit = material.audit
     if not audit.signatures:
         return (Words(text="Nobody has signed this decision yet.", tone="warning"),)
-    rows = tuple(
-        (
-            datetime.fromtimestamp(one.at, UTC).strftime("%Y-%m-%d %H:%M UTC"),
-            one.signed_by,
-            ", ".join(name for name, word in one.verdicts.items() if word == "approved") or "none",
-            one.note,
-            one.digest[:19],
-        )
-        for one in audit.signatures
-    )
-    table = Table(title="Signed", heads=("when", "by", "approved", "note", "digest"), rows=rows)
+    signed = present(signatures_table(audit.signatures))
     if audit.faults:
-        return table, Words(text="This record is not as it was signed:", items=audit.faults, tone="warning")
-    return table, Words(text="Nothing in the record was changed since the last signature.")
+        return *signed, Words(text="This record is not as it was signed:", items=audit.faults, tone="warning")
+    return *signed, Words(text="Nothing in the record was changed since the last signature.")
 
 
 def _holds_for(material: Material) -> list[tuple[str, str]]:

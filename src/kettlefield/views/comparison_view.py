@@ -1,0 +1,359 @@
+"""Candidates side by side: what each solved, against the reference level, by suite, and how fast it is."""
+
+import dataclasses
+from collections.abc import Sequence
+from typing import Any
+
+from kettlefield.core.measures import MEASURES
+from kettlefield.core.statistics.estimate import p_words
+from kettlefield.core.statistics.paired import score_interval
+from kettlefield.core.statistics.power import minimum_detectable_drop
+from kettlefield.core.units import format_duration
+from kettlefield.record.store import Record
+from kettlefield.results.capacity import Floor, floor_of
+from kettlefield.results.comparison import Figures, compare, ends_of_scale, on_frontier
+from kettlefield.results.frames import not_measured, notes
+from kettlefield.results.paired_comparison import mixed_settings
+from kettlefield.views.choice import candidate_text, chosen, estimate_json
+from kettlefield.views.table import (
+    Align,
+    Column,
+    Table,
+    View,
+    Words,
+    count,
+    duration,
+    line,
+    number,
+    percent,
+    present,
+    rate,
+    share,
+    signed,
+    size,
+    table,
+    words,
+)
+
+SPEED = ("ttft_s.p50", "ttft_s.p95", "decode_tps.p50", "decode_tps.p10")
+MARKS = "* marks the reference level."
+
+
+def comparison_view(
+    record: Record, only: str | None = None, *, against: str | None = None, pairs: bool = False
+) -> View:
+    """All of a record's candidates.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    only : str, optional
+        A pattern that a candidate's name must match.
+    against : str, optional
+        The candidate that all others are compared with; none: each model's reference level.
+    pairs : bool
+        Name the exercises won and lost.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun, or a name or pattern matches nothing.
+    """
+    found = compare(record, reference=against)
+    found = dataclasses.replace(found, rows=tuple(chosen(found.rows, only)))
+    mixed = mixed_settings(record)
+    best = on_frontier(found.rows)
+    frontier = f"Pareto-optimal (pass rate, memory, s/solved; differences beyond the intervals): {', '.join(best)}"
+    named = [f"{row.candidate}: {mixed[row.candidate]}" for row in found.rows if row.candidate in mixed]
+    return View(
+        title=found.title,
+        simulated=found.simulated,
+        parts=present(
+            Words(text=f"suite {found.suite} ({found.suite_digest[:19]}), {found.exercises} exercises"),
+            solved_table(found.rows),
+            paired_table(found.rows),
+            discordant_table(found.rows) if pairs else None,
+            *(Words(text=text, tone="warning") for text in ends_of_scale(found.rows)),
+            suites_table(found.rows),
+            seeds_table(found.rows),
+            speed_table(found.rows, floor_of(record)),
+            Words(text=frontier) if len(found.rows) > 1 and best else None,
+            *(Words(text=f"! {text}", tone="warning") for text in (*named, *notes(record))),
+        ),
+        document={
+            "simulated": found.simulated,
+            "suite": found.suite,
+            "suite_digest": found.suite_digest,
+            "frontier": best,
+            "not_measured": not_measured(record),
+            "candidates": [{**figures_json(row), "mixed": mixed.get(row.candidate)} for row in found.rows],
+        },
+    )
+
+
+def comparison_rows(record: Record, only: str | None, against: str | None) -> list[dict[str, Any]]:
+    """One row a candidate, for CSV."""
+    found = compare(record, reference=against)
+    shared = {"simulated": found.simulated, "suite_digest": found.suite_digest}
+    return [{**shared, **figures_json(row)} for row in chosen(found.rows, only)]
+
+
+def solved_table(rows: Sequence[Figures]) -> Table | None:
+    """What each candidate solved, and what that took."""
+    most = max((row.concurrency for row in rows), default=0)
+    return table(
+        "What each solved, and what it took",
+        [
+            words("candidate"),
+            Column(name="solved", align=Align.RIGHT),
+            share("pass rate (95 % interval)"),
+            size("peak memory"),
+            size("predicted"),
+            percent("error"),
+            number("s/solved"),
+            number("GiB x s/solved"),
+            number("tokens/solved"),
+            words("other outcomes"),
+        ],
+        [
+            (
+                candidate_text(row),
+                f"{row.solved} of {row.trials}" + (f" (planned {row.planned})" if row.trials < row.planned else ""),
+                row.pass_rate,
+                row.peak_bytes,
+                row.predicted_bytes,
+                row.prediction_error,
+                row.seconds_per_solved or None,
+                row.byte_seconds_per_solved / 2**30 if row.byte_seconds_per_solved else None,
+                row.tokens_per_solved or None,
+                _others(row),
+            )
+            for row in rows
+        ],
+        note="Peak memory: the server's host share (PSS) and accelerator memory together. s per solved: request time "
+        "of "
+        f"all trials over those solved, up to {most} in flight. {MARKS} Faults of server and rig count against nobody.",
+    )
+
+
+def _others(row: Figures) -> str:
+    others = [f"{number} passed after {turns} repair" for turns, number in row.solved_after_repair.items()]
+    others += [f"{number} {name}" for name, number in row.outcomes.items() if name != "passed"]
+    return ", ".join(others) or "none"
+
+
+def paired_table(rows: Sequence[Figures]) -> Table | None:
+    """Each level against its model's reference level, on the same exercises and samples."""
+    paired = [(row, row.against) for row in rows if row.against is not None]
+    several = any(len(row.suites) > 1 for row, _ in paired)
+    return table(
+        "Against the reference level, on the same exercises",
+        [
+            words("candidate"),
+            line("reference"),
+            count("pairs"),
+            count("won"),
+            count("lost"),
+            signed("difference (95 % interval)"),
+            Column(name="p", align=Align.RIGHT, show=p_words),
+            Column(name="p, Holm", align=Align.RIGHT, show=p_words),
+            signed("minimum detectable drop"),
+        ],
+        [
+            (
+                candidate_text(row),
+                found.reference,
+                found.pairs.pairs,
+                found.pairs.won,
+                found.pairs.lost,
+                score_interval(found.pairs),
+                found.p,
+                found.p_adjusted,
+                None if (drop := minimum_detectable_drop(found.pairs)) is None else -drop,
+            )
+            for row, found in paired
+        ],
+        note="Won and lost: discordant pairs. Difference in pass rate with Tango's score interval. p: exact, over "
+        "exercises "
+        "won and lost; Holm: adjusted for the levels of a model that are compared together. Minimum detectable drop: "
+        "the "
+        "smallest true drop that these pairs show in 80 of 100 campaigns."
+        + (" Pairs of all suites count equally here, whatever the suites' weights." if several else ""),
+    )
+
+
+def discordant_table(rows: Sequence[Figures]) -> Table | None:
+    """The exercises that a level won and lost against its reference level."""
+    return table(
+        "Exercises lost and won against the reference level",
+        [words("candidate"), line("reference"), words("lost"), words("won")],
+        [
+            (
+                candidate_text(row),
+                row.against.reference,
+                ", ".join(row.against.lost) or "none",
+                ", ".join(row.against.won) or "none",
+            )
+            for row in rows
+            if row.against is not None
+        ],
+    )
+
+
+def suites_table(rows: Sequence[Figures]) -> Table | None:
+    """What each candidate solved of each suite, where there are several."""
+    if not any(len(row.suites) > 1 for row in rows):
+        return None
+    return table(
+        "By suite",
+        [
+            words("candidate", once=True),
+            words("suite"),
+            number("weight"),
+            Column(name="solved", align=Align.RIGHT),
+            share("pass rate (95 % interval)"),
+        ],
+        [
+            (
+                candidate_text(row),
+                part.suite,
+                part.weight,
+                f"{part.solved} of {part.trials}",
+                part.estimate(confidence=0.95),
+            )
+            for row in rows
+            for part in row.suites
+        ],
+        note="The pass rate above is the mean of the suites' pass rates by weight.",
+    )
+
+
+def seeds_table(rows: Sequence[Figures]) -> Table | None:
+    """One suite on two seeds: a sign of memorised answers."""
+    return table(
+        "One suite on two seeds",
+        [
+            words("candidate"),
+            words("first seed"),
+            words("other seed"),
+            count("exercises that vary"),
+            signed("gap"),
+            Column(name="p", align=Align.RIGHT, show=p_words),
+        ],
+        [
+            (candidate_text(row), *pair.suites, pair.gap.exercises, pair.gap.difference, pair.gap.p)
+            for row in rows
+            for pair in row.seeds
+        ],
+        note="Gap: share solved on the first seed less that on the other, the same exercises with other values. p: "
+        "chance "
+        "of a gap this large if both seeds were equally hard. A large gap is a sign of memorised answers.",
+    )
+
+
+def speed_table(rows: Sequence[Figures], floor: Floor) -> Table | None:
+    """Speed with one request at a time; no duration is shown below the stopwatch's own error."""
+    kinds = {row.load_kind for row in rows if row.load_kind}
+    kind = next(iter(kinds)) if len(kinds) == 1 else None
+    disturbed = any(row.disturbed for row in rows)
+    return table(
+        "Speed, one request at a time",
+        [
+            words("candidate"),
+            duration("TTFT p50", floor.show),
+            duration("TTFT p95", floor.show),
+            rate("decode p50"),
+            rate("decode p10"),
+            percent("of ceiling"),
+            Column(name="n", align=Align.RIGHT),
+            duration(f"load ({kind})" if kind else "load"),
+        ],
+        [(candidate_text(row), *_speed_cells(row, with_kind=kind is None)) for row in rows],
+        note="Quantiles of n requests with the 95 % interval; ?: n is too small for that bound. Tokens are the "
+        "model's own: "
+        "across models compare seconds and memory per solved exercise. Ceiling: bandwidth over the bytes that one "
+        "token reads."
+        + (
+            " Disturbed: the host was busy with something else, hot or swapping. Such requests are left out; where "
+            "too few "
+            "are left, the figure is called disturbed and decides nothing: qualify PLAN --again speed repeats it."
+            if disturbed
+            else ""
+        ),
+    )
+
+
+def _speed_cells(row: Figures, *, with_kind: bool) -> tuple[Any, ...]:
+    figures = [
+        doubt.partition(":")[0]
+        if (doubt := row.doubts.get(MEASURES[name].field or ""))
+        else row.estimate(MEASURES[name], confidence=0.95)
+        for name in SPEED
+    ]
+    samples = str(len(row.speed["ttft_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
+    load: Any = "disturbed" if "load_s" in row.doubts else row.load_s
+    if with_kind and row.load_kind and isinstance(load, float):
+        load = f"{format_duration(load)}, {row.load_kind}"
+    return (*figures, row.ceiling_share, samples, load)
+
+
+def figures_json(row: Figures) -> dict[str, Any]:
+    """One candidate as the JSON contract has it."""
+    document: dict[str, Any] = {
+        name: getattr(row, name)
+        for name in (
+            *("candidate", "reference", "baseline", "planned", "trials", "solved", "solved_after_repair", "score"),
+            *("pass_at_k", "faults"),
+        )
+    }
+    document["pass_rate"] = estimate_json(row.pass_rate)
+    for name, measure in MEASURES.items():
+        if measure.field is not None:
+            field, _, quantile = name.rpartition(".")
+            document.setdefault(field, {})[quantile] = estimate_json(row.estimate(measure, confidence=0.95))
+    document |= {
+        name: getattr(row, name)
+        for name in (
+            *("peak_bytes", "host_peak_bytes", "accelerator_peak_bytes", "load_s", "weights_bytes", "load_kind"),
+            *("peak_spread_bytes", "doubts", "predicted_bytes", "prediction_error", "decode_ceiling_tps"),
+            *("ceiling_share", "licence", "disturbed", "thinking_tokens", "answer_tokens", "answer_ttft_s"),
+            *("tokens_per_solved", "seconds_per_solved", "byte_seconds_per_solved", "concurrency", "outcomes"),
+        )
+    }
+    document["against"] = _against_json(row)
+    document["suites"] = [
+        {
+            "suite": part.suite,
+            "weight": part.weight,
+            "trials": part.trials,
+            "solved": part.solved,
+            "pass_rate": estimate_json(part.estimate(confidence=0.95)),
+        }
+        for part in row.suites
+    ]
+    document["seed_gaps"] = [
+        {"suites": pair.suites, "exercises": pair.gap.exercises, "difference": pair.gap.difference, "p": pair.gap.p}
+        for pair in row.seeds
+    ]
+    return document
+
+
+def _against_json(row: Figures) -> dict[str, Any] | None:
+    if row.against is None:
+        return None
+    pairs = row.against.pairs
+    return {
+        "reference": row.against.reference,
+        "pairs": pairs.pairs,
+        "exercises": pairs.exercises,
+        "counted_pairs": pairs.counted,
+        "pairs_won": pairs.won,
+        "pairs_lost": pairs.lost,
+        "difference": estimate_json(score_interval(pairs)),
+        "exercises_won": row.against.won,
+        "exercises_lost": row.against.lost,
+        "p": row.against.p,
+        "p_adjusted": row.against.p_adjusted,
+        "minimum_detectable_drop": minimum_detectable_drop(pairs),
+    }

@@ -1,0 +1,162 @@
+"""Criteria one by one, the verdicts that they lead to, and who signed them."""
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from typing import Any
+
+from kettlefield.core.measures import MEASURES
+from kettlefield.core.statistics.estimate import in_words
+from kettlefield.decision.verdict import CandidateVerdict, Decision
+from kettlefield.record.entries import SignatureEntry
+from kettlefield.record.store import Record
+from kettlefield.results.frames import not_measured
+from kettlefield.views.choice import estimate_json
+from kettlefield.views.table import Table, View, Words, line, present, table, words
+
+
+def verdicts_view(
+    record: Record, decision: Decision, verdicts: Sequence[CandidateVerdict], changed: Decision | None = None
+) -> View:
+    """Criteria and verdicts.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    decision : Decision
+        What its results say.
+    verdicts : sequence of CandidateVerdict
+        Those of it that are shown.
+    changed : Decision, optional
+        What the criteria of a plan say that was changed since; they decide nothing.
+    """
+    shown = {verdict.candidate for verdict in verdicts}
+    baselines = [row.candidate for row in decision.table.rows if row.baseline]
+    none = "The plan sets no criteria, so nothing can be approved: add [[criterion]] to a new plan."
+    return View(
+        title=decision.title,
+        simulated=decision.simulated,
+        parts=present(
+            *criteria_tables(verdicts),
+            Words(text=none, tone="warning") if any(not one.judgements for one in verdicts) else None,
+            *(Words(text=f"{kind}: {_names(verdicts, kind)}") for kind in ("approved", "rejected", "undecided")),
+            *(
+                Words(
+                    text=f"recommended of {model}: {choice}: {decision.why_recommended[model]}",
+                    items=tuple(f"condition: {condition}" for condition in decision.conditions[choice]),
+                )
+                for model, choice in decision.recommended.items()
+                if choice in shown
+            ),
+            Words(text=f"a baseline, not up for approval: {', '.join(baselines)}") if baselines else None,
+            *(Words(text=text, tone="warning") for text in not_measured(record)),
+            *(_changed(decision, changed, verdicts) if changed is not None else ()),
+        ),
+        document={
+            "simulated": decision.simulated,
+            "verdicts": [_document(one, decision.conditions[one.candidate]) for one in verdicts],
+            "recommended": decision.recommended,
+            "why_recommended": decision.why_recommended,
+            "not_measured": not_measured(record),
+            "changed_criteria": None
+            if changed is None
+            else [
+                _document(one, changed.conditions[one.candidate]) for one in changed.verdicts if one.candidate in shown
+            ],
+        },
+    )
+
+
+def criteria_tables(verdicts: Sequence[CandidateVerdict], *, lead: str = "") -> tuple[Table, ...]:
+    """One table a candidate: every criterion, what was found, and why it is undecided."""
+    return present(
+        *(
+            table(
+                f"{lead}{verdict.candidate}: {verdict.verdict.value}",
+                [words("measure"), line("wanted"), line("found (one-sided bounds)"), line("status"), words("reason")],
+                [
+                    (
+                        judgement.criterion.label,
+                        judgement.criterion.wanted,
+                        in_words(judgement.found, MEASURES[judgement.criterion.measure].unit),
+                        judgement.status.value,
+                        judgement.reason,
+                    )
+                    for judgement in verdict.judgements
+                ],
+            )
+            for verdict in verdicts
+        )
+    )
+
+
+def glance_table(decision: Decision) -> Table | None:
+    """Every candidate in a row, every criterion in a column."""
+    return table(
+        "All criteria at a glance",
+        [words("candidate"), *(words(f"{one.label} {one.wanted}") for one in decision.criteria)],
+        [(one.candidate, *(judged.status.value for judged in one.judgements)) for one in decision.verdicts],
+    )
+
+
+def signatures_table(signatures: Sequence[SignatureEntry]) -> Table | None:
+    """Who signed what."""
+    return table(
+        "Signed",
+        [words("when"), words("by"), words("approved"), words("note"), words("digest")],
+        [
+            (
+                datetime.fromtimestamp(one.at, UTC).strftime("%Y-%m-%d %H:%M UTC"),
+                one.signed_by,
+                ", ".join(name for name, verdict in one.verdicts.items() if verdict == "approved") or "none",
+                one.note,
+                one.digest[:19],
+            )
+            for one in signatures
+        ],
+    )
+
+
+def _names(verdicts: Sequence[CandidateVerdict], kind: str) -> str:
+    return ", ".join(one.candidate for one in verdicts if one.verdict.value == kind) or "none"
+
+
+def _changed(decision: Decision, changed: Decision, verdicts: Sequence[CandidateVerdict]) -> tuple[Table | Words, ...]:
+    """The criteria of a plan that was changed after the campaign began: shown, never decided by."""
+    if changed.criteria == decision.criteria:
+        return (Words(text="The criteria of that plan are those that the campaign began with."),)
+    pairs = [(one, found) for one in verdicts if (found := changed.of(one.candidate)) is not None]
+    return present(
+        Words(
+            text="CRITERIA CHANGED after the campaign began, when results could be seen. What they say now decides "
+            "nothing:",
+            tone="warning",
+        ),
+        *criteria_tables([found for _, found in pairs], lead="as changed: "),
+        table(
+            "Verdicts under the changed criteria",
+            [words("candidate"), words("as it began"), words("as changed")],
+            [(one.candidate, one.verdict.value, found.verdict.value) for one, found in pairs],
+        ),
+    )
+
+
+def _document(verdict: CandidateVerdict, conditions: tuple[str, ...]) -> dict[str, Any]:
+    return {
+        "candidate": verdict.candidate,
+        "verdict": verdict.verdict.value,
+        "conditions": conditions,
+        "criteria": [
+            {
+                "measure": judgement.criterion.measure,
+                "among": dict(judgement.criterion.among),
+                "at_depth_tokens": judgement.criterion.at_depth_tokens,
+                "outcomes": judgement.criterion.outcomes,
+                "wanted": judgement.criterion.wanted,
+                "found": estimate_json(judgement.found),
+                "status": judgement.status.value,
+                "reason": judgement.reason,
+            }
+            for judgement in verdict.judgements
+        ],
+    }
