@@ -165,7 +165,7 @@ def test_conditions_name_what_was_measured_under(write):
             writer.timed(ids, "depth", {"depth_tokens": depth}, rate=rate, prompt=depth)
     writer.ended(ids, "open_loop", capacity_rps=0.5)
     found = decide(writer.record).conditions["m@f16"]
-    assert found[0] == "context at most 4,096 tokens, cache at 16 bits, 2 requests at once"
+    assert found[0] == "context at most 4,096 tokens, KV cache at 16 bits, concurrency 2"
     assert "decoding falls below 30 tokens/s" in found[1]
     assert found[2] == "at most 0.5 requests/s, some 150 engineers"
 
