@@ -4,12 +4,12 @@ import pytest
 
 from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.extraction.code_text import MOST_CHARS, first_difference, same_code
-from kettlefield.core.measures import belongs
 from kettlefield.core.outcome import escape_signs
 from kettlefield.core.statistics.intervals import pass_ratio
 from kettlefield.core.statistics.paired import MOST_MORE, Pairs, exercises_to_clear, least_growth
 from kettlefield.core.statistics.power import minimum_detectable_drop, smallest_drop
 from kettlefield.core.values import ABSENT, changes_between
+from kettlefield.results.breakdown import belongs
 
 
 @pytest.mark.parametrize(("passed", "total", "threshold"), [(13, 20, 0.5), (7, 20, 0.5), (18, 20, 0.8), (3, 12, 0.4)])

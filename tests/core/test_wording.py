@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kettlefield.core.extraction.code_text import first_difference, same_code
-from kettlefield.core.measures import MEASURES, Unit
 from kettlefield.core.statistics.estimate import Estimate, in_unit, in_words, interval_words, p_words, with_interval
-from kettlefield.core.statistics.trends import first_that
+from kettlefield.core.units import Unit
 from kettlefield.core.values import changes_between
+from kettlefield.decision.measures import MEASURES
 
 
 def estimate(value, low, high, n=12):
@@ -70,14 +70,9 @@ def test_no_chance_is_ever_nothing(p, words):
 def test_every_measure_says_what_measures_it_and_quantiles_name_their_field():
     for name, measure in MEASURES.items():
         assert measure.name == name and measure.needs and measure.meaning
-        assert (measure.quantile is None) == (measure.field is None)
-        if measure.field is not None:
-            assert name == f"{measure.field}.p{round(measure.quantile * 100)}"
-
-
-@given(edge=st.floats(0.01, 0.99), low=st.floats(-5, 0), high=st.floats(1, 5))
-def test_halving_finds_where_a_condition_begins_to_hold(edge, low, high):
-    assert first_that(lambda x: x >= edge, low, high) == pytest.approx(edge, abs=1e-9)
+        assert measure.at_depth == (measure.quantile is not None)
+        if measure.quantile is not None:
+            assert name.endswith(f".p{round(measure.quantile * 100)}")
 
 
 TEXT = st.text(string.ascii_letters + " \n()=+", max_size=30)

@@ -144,7 +144,7 @@ def test_weigh_for_people_and_with_a_policy(run_main, weights):
     for words in (
         "MIT, NOT allowed",
         "NO 10/22",
-        "bits per weight by kind",
+        "Bits per weight by kind",
         "6.56 Q6_K",
         "budget 2.00 GiB, as given",
         "working overhead: 1.00 GiB, as given",

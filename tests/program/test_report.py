@@ -14,8 +14,11 @@ from kettlefield.views.figures import level_charts as levels
 from kettlefield.views.figures import memory_charts as memory
 from kettlefield.views.figures import outcome_chart as outcomes
 from kettlefield.views.figures import speed_charts as speed
-from kettlefield.views.parts import Section, Table, Words, cut
+from kettlefield.views.parts import Section, cut
 from kettlefield.views.report_page import render_markdown
+from kettlefield.views.table import Table, Words
+from kettlefield.views.table import count as count_column
+from kettlefield.views.table import words as words_column
 
 HOSTILE = (
     "</pre></details><script>document.title='owned'</script><img src=x onerror=\"document.title='owned'\">"
@@ -78,7 +81,7 @@ def written(path):
 def report(run_cli, tmp_path_factory):
     folder = tmp_path_factory.mktemp("report")
     writer = written(folder / "record.db")
-    done = run_cli("report", writer.path, "-o", folder / "out")
+    done = run_cli("report", writer.path, "-o", folder / "out", "--png")
     assert done.code == 0, done.err
     return folder, done
 
@@ -185,7 +188,7 @@ def test_markdown_is_nothing_but_text_and_pictures(report, run_cli):
         "Verdict",
         "Criteria",
     ]
-    table = Table(title="a|b", heads=("x", ">n"), rows=(("1 | 2", "`3`\n4"),))
+    table = Table(title="a|b", columns=(words_column("x"), count_column("n")), rows=(("1 | 2", "`3`\n4"),))
     made = render_markdown(
         "t*", "h", (Section(anchor="a", title="s", parts=(Words(items=("<i>",)), table)),), folder="f"
     )

@@ -33,8 +33,8 @@ def test_alone_it_shows_the_order_of_work(run_cli):
     ("words", "answer"),
     [
         (
-            ("contrsat", "x"),
-            'kettlefield: there is no command "contrsat"; did you mean "compare"? `kettlefield --help`',
+            ("comprae", "x"),
+            'kettlefield: there is no command "comprae"; did you mean "compare"? `kettlefield --help`',
         ),
         (("compare", "x", "--jsn"), 'kettlefield compare: unknown option "--jsn"; did you mean "--json"?'),
         (("compare", "x", "--part", "sped"), '--part knows no "sped"; did you mean "speed"?'),
@@ -53,7 +53,7 @@ def test_a_mistyped_word_is_answered_in_one_line(run_cli, words, answer):
 @pytest.mark.parametrize(
     ("line", "offered"),
     [
-        ("kettlefield contr", {"contrast "}),
+        ("kettlefield comp", {"compare "}),
         ("kettlefield compare r --pa", {"--part", "--pairs"}),
         ("kettlefield suite l", {"list "}),
     ],

@@ -167,7 +167,7 @@ def test_conditions_name_what_was_measured_under(write):
     found = decide(writer.record).conditions["m@f16"]
     assert found[0] == "context at most 4,096 tokens, KV cache at 16 bits, concurrency 2"
     assert "decoding falls below 30 tokens/s" in found[1]
-    assert found[2] == "at most 0.5 requests/s, some 150 engineers"
+    assert found[2] == "at most 0.5 requests/s (150 engineers who send 12 an hour each)"
 
 
 def test_chances_in_several_samples_and_the_cost_of_a_solution_by_hand(write):

@@ -185,7 +185,7 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
 
     import msgspec
 
-    from kettlefield.core.measures import MEASURES
+    from kettlefield.decision.measures import MEASURES
     from kettlefield.plan import tables
     from kettlefield.suite import format as fmt
 

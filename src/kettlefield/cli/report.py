@@ -16,7 +16,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "report",
         help=COMMANDS["report"],
-        description="Write a record as one self-contained HTML page, and its figures as SVG and PNG beside it.\n"
+        description="Write a record as one self-contained HTML page, and its figures as SVG beside it.\n"
         "The page loads nothing from elsewhere, holds no scripts, prints on A4 and opens from a mail.",
         epilog="examples:\n  kettlefield report record.db -o report\n"
         "  kettlefield report record.db -o report --markdown",
@@ -25,16 +25,17 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("record", type=Path)
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER", help="made where it is missing")
     parser.add_argument("--markdown", action="store_true", help="report.md in place of report.html")
+    parser.add_argument("--png", action="store_true", help="figures as PNG too, for slides and tickets")
     parser.set_defaults(run=run)
 
 
 def run(args: argparse.Namespace) -> int:
     """Write it and say where it is."""
-    show_report(args.record, args.output, as_markdown=args.markdown)
+    show_report(args.record, args.output, as_markdown=args.markdown, with_png=args.png)
     return ExitCode.DONE
 
 
-def show_report(path: Path, folder: Path, *, as_markdown: bool) -> None:
+def show_report(path: Path, folder: Path, *, as_markdown: bool, with_png: bool = False) -> None:
     """Write a record's report into a folder and say where it is.
 
     Raises
@@ -44,8 +45,9 @@ def show_report(path: Path, folder: Path, *, as_markdown: bool) -> None:
     """
     record = Record.open(path)
     try:
-        written = write_report(record, decide(record), folder, as_markdown=as_markdown)
+        written = write_report(record, decide(record), folder, as_markdown=as_markdown, with_png=with_png)
     except OSError as err:
         raise InputError(f"cannot be written ({err.strerror})", str(folder), "Name another folder.") from err
     print(written[0])
-    print(f"{(len(written) - 1) // 2} figures in {written[0].parent / 'figures'}, as SVG and PNG")
+    figures = sum(file.suffix == ".svg" for file in written)
+    print(f"{figures} figures in {written[0].parent / 'figures'}, as SVG{' and PNG' if with_png else ''}")

@@ -3,6 +3,21 @@
 import math
 import re
 from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Unit(StrEnum):
+    """What a measure is counted in."""
+
+    RATIO = "ratio"  # 0 to 1
+    SECONDS = "s"
+    BYTES = "bytes"
+    TOKENS_PER_SECOND = "tokens/s"
+    REQUESTS_PER_SECOND = "requests/s"
+    JOULES = "J"
+    COUNT = "trials"
+    LICENCE = "licence"  # an SPDX expression
+
 
 _SIZE_BYTES = {
     "B": 1,

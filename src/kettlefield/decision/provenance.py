@@ -45,6 +45,10 @@ class Standing:
 
 def standings(record: Record) -> dict[str, Standing]:
     """The grounds of every candidate in a record, by name."""
+    return record.once("standings", lambda: _read_standings(record))
+
+
+def _read_standings(record: Record) -> dict[str, Standing]:
     facts = campaign_facts(record)
     rig = _rig_of(facts["rig"])
     suite = {"name": facts["suite_name"], "digest": facts["suite_digest"]}

@@ -14,12 +14,13 @@ from kettlefield.core.acceptance import (
     judge_membership,
     reach_verdict,
 )
-from kettlefield.core.measures import MEASURES
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import samples_for_bound
-from kettlefield.core.statistics.paired import Evidence, Pairs, exercises_needed, no_worse, score_interval
+from kettlefield.core.statistics.paired import Evidence as Shown
+from kettlefield.core.statistics.paired import Pairs, exercises_needed, no_worse, score_interval
 from kettlefield.core.units import format_bytes
-from kettlefield.decision.criterion_values import Measured
+from kettlefield.decision.evidence import Evidence
+from kettlefield.decision.measures import MEASURES
 from kettlefield.marking.scale import Weights
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Comparison, Figures
@@ -72,11 +73,11 @@ def reach_verdicts(
     record: Record, table: Comparison, criteria: Sequence[Criterion], weights: Weights
 ) -> tuple[CandidateVerdict, ...]:
     """Hold every candidate against the criteria, in the order of the record; a baseline is not up for approval."""
-    verdicts, measured = [], Measured(record, table.trials, weights)
+    verdicts, evidence = [], Evidence(record, table.trials, weights)
     for row in table.rows:
         if row.baseline:
             continue
-        judgements = tuple(_judge(measured, row, criterion) for criterion in criteria)
+        judgements = tuple(_judge(evidence, row, criterion) for criterion in criteria)
         verdict = reach_verdict([judgement.status for judgement in judgements])
         verdicts.append(CandidateVerdict(candidate=row.candidate, verdict=verdict, judgements=judgements))
     return tuple(verdicts)
@@ -148,60 +149,60 @@ def _room_of(judgement: Judgement) -> float | None:
     return None
 
 
-def _judge(measured: Measured, row: Figures, criterion: Criterion) -> Judgement:
+def _judge(evidence: Evidence, row: Figures, criterion: Criterion) -> Judgement:
     if isinstance(criterion.threshold, OneOf):
         return _judge_licence(row, criterion, criterion.threshold)
     if isinstance(criterion.threshold, NoWorse):
-        return _judge_no_worse(measured, row, criterion, criterion.threshold)
-    found = measured.find(row, criterion)
+        return _judge_no_worse(evidence, row, criterion, criterion.threshold)
+    measure = MEASURES[criterion.measure]
+    found = measure.find(evidence, row, criterion, 2 * criterion.confidence - 1)
     threshold = criterion.threshold
     status = judge(threshold, found)
     reason = ""
-    doubt = measured.doubt(row, criterion)
+    doubt = measure.doubt(evidence, row, criterion)
     if doubt:
         return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=doubt)
-    asked = MEASURES[criterion.measure].among
-    trials, planned = (measured.trials(row, criterion), measured.planned(row, criterion)) if asked else (0, 0)
+    trials, planned = (evidence.trials(row, criterion), evidence.planned(row, criterion)) if measure.among else (0, 0)
     if 0 < trials < planned:
         # what is missing may be the harder half: half a campaign decides nothing
         status = Status.UNDECIDED
         reason = f"{trials} of {planned} trials count so far; run qualify to the end"
     elif status is Status.UNDECIDED:
         reason = _reason(criterion, threshold, found)
-        needed = measured.exercises_needed(row, criterion) if criterion.measure == "pass_rate" and trials else None
+        needed = evidence.exercises_needed(row, criterion) if criterion.measure == "pass_rate" and trials else None
         if needed is not None:
             reason += f"; about {needed} exercises would settle it if this is how it is"
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
 
 
-def _judge_no_worse(measured: Measured, row: Figures, criterion: Criterion, wanted: NoWorse) -> Judgement:
+def _judge_no_worse(evidence: Evidence, row: Figures, criterion: Criterion, wanted: NoWorse) -> Judgement:
     """The level against its reference on the same exercises; the reference is no worse than itself."""
     if row.reference:
         return Judgement(criterion=criterion, found="is the reference level", status=Status.MET, reason="")
-    against = measured.against(row, criterion)
+    against = evidence.against(row, criterion)
     if against is None:
         reason = "there is no reference level of this model, or they share no trials"
         return Judgement(criterion=criterion, found=None, status=Status.UNDECIDED, reason=reason)
     pairs = against.pairs
     found = score_interval(pairs, confidence=2 * criterion.confidence - 1)
-    evidence = no_worse(pairs, wanted.margin, confidence=criterion.confidence)
+    shown = no_worse(pairs, wanted.margin, confidence=criterion.confidence)
     status = {
-        Evidence.SHOWN: Status.MET,
-        Evidence.SHOWN_WORSE: Status.NOT_MET,
-        Evidence.NOT_SHOWN: Status.UNDECIDED,
-    }[evidence]
-    planned = measured.planned(row, criterion)
+        Shown.SHOWN: Status.MET,
+        Shown.SHOWN_WORSE: Status.NOT_MET,
+        Shown.NOT_SHOWN: Status.UNDECIDED,
+    }[shown]
+    planned = evidence.planned(row, criterion)
     if pairs.pairs < planned:
         reason = f"{pairs.pairs} of {planned} trials are paired so far; run qualify to the end"
         return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
-    solved, exercises = measured.reference_passes(row, criterion)
+    solved, exercises = evidence.reference_passes(row, criterion)
     if exercises < LEAST_SOLVED or solved <= wanted.margin * pairs.pairs:
         reason = (
             f"{against.reference} itself passes {solved} of {pairs.pairs}: "
             f"a drop of {wanted.margin:g} from that means nothing"
         )
         return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
-    reason = _what_settles(pairs, wanted, criterion) if evidence is Evidence.NOT_SHOWN else ""
+    reason = _what_settles(pairs, wanted, criterion) if shown is Shown.NOT_SHOWN else ""
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
 
 

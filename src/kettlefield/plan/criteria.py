@@ -7,14 +7,15 @@ from pathlib import Path
 
 from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Threshold
 from kettlefield.core.errors import InputError
-from kettlefield.core.measures import MEASURES, PROPERTIES, Measure, Unit, belongs
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import as_sentence
 from kettlefield.core.renames import current_plan, new_measure
-from kettlefield.core.units import parse_duration, parse_size
+from kettlefield.core.units import Unit, parse_duration, parse_size
+from kettlefield.decision.measures import MEASURES, Measure
 from kettlefield.marking.scale import Weights
 from kettlefield.plan import tables
 from kettlefield.plan.tables import check_evidence, read_weights
+from kettlefield.results.breakdown import PROPERTIES, belongs
 from kettlefield.suite.typed_toml import nearest, to_struct
 from kettlefield.weights.facts import check_policy
 
@@ -116,10 +117,11 @@ def _check_narrowing(entry: tables.CriterionTable, measure: Measure, where: str)
     unknown = next((name for name in entry.among if name not in PROPERTIES), None)
     if unknown is not None:
         raise InputError(f'among has unknown key "{unknown}"', where, nearest(unknown, list(PROPERTIES)))
-    if entry.at_depth is not None and (measure.field is None or entry.at_depth < 1):
-        hint = "It is a number of tokens, for a quantile of ttft_s or decode_tps."
+    if entry.at_depth is not None and (not measure.at_depth or entry.at_depth < 1):
+        able = ", ".join(name for name, one in MEASURES.items() if one.at_depth)
+        hint = f"It is a number of tokens, for {able}."
         raise InputError(f"at_depth = {entry.at_depth} is not for {measure.name}", where, hint)
-    if (measure.name == "outcome_count") != bool(entry.outcomes):
+    if measure.by_outcome != bool(entry.outcomes):
         raise InputError(
             "outcomes and outcome_count go together", where, 'Write outcomes = ["over-limit"] for it, for no other.'
         )

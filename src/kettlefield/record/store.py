@@ -7,10 +7,10 @@ import json
 import os
 import sqlite3
 import time
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from importlib import resources
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import sqlalchemy as sa
 
@@ -35,6 +35,7 @@ from kettlefield.record.entries import (
 )
 from kettlefield.record.packing import pack_text
 
+T = TypeVar("T")
 _SQLITE_MAGIC = b"SQLite format 3\0"
 _LAST_WITHOUT_ALEMBIC = 7  # up to it the format stood in the table meta
 
@@ -44,6 +45,7 @@ class Record:
 
     def __init__(self, path: Path) -> None:
         self.path = path
+        self._known: dict[str, Any] = {}
         self._engine = sa.create_engine(f"sqlite:///{path}")
         sa.event.listen(self._engine, "connect", _set_pragmas)
 
@@ -168,8 +170,16 @@ class Record:
                 f"cannot be read ({_root(err)})", str(self.path), "Restore it from a copy; it may be damaged."
             ) from err
 
+    def once(self, name: str, read: Callable[[], T]) -> T:
+        """What was read under this name since something was last written through this object; else it is read now."""
+        if name not in self._known:
+            self._known[name] = read()
+        known: T = self._known[name]
+        return known
+
     @contextlib.contextmanager
     def _writing(self) -> Iterator[sa.Connection]:
+        self._known.clear()
         try:
             with self._engine.begin() as connection:
                 yield connection

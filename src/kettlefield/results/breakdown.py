@@ -1,6 +1,7 @@
 """Pass rates by kind, language, difficulty and topic, and by suite where a campaign has several."""
 
 import json
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import pandas as pd
@@ -100,6 +101,10 @@ class SeedPair:
 
 def exercises_frame(record: Record) -> pd.DataFrame:
     """One row an exercise that can be asked on its rig: its id, suite, weight, and whether it varies."""
+    return record.once("exercises_frame", lambda: _read_exercises_frame(record))
+
+
+def _read_exercises_frame(record: Record) -> pd.DataFrame:
     table = schema.exercise
     with record.reading() as connection:
         columns = ("suite", "weight", "varies", "suite_name", "suite_seed", "own_id")
@@ -165,3 +170,21 @@ def seed_pairs(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SeedPair
                 labels = (str(first["suite"].iloc[0]), str(second["suite"].iloc[0]))
                 pairs.append(SeedPair(suites=labels, gap=gap))
     return tuple(pairs)
+
+
+PROPERTIES = ("kind", "language", "difficulty", "topic", "suite")
+
+
+def belongs(exercise: Mapping[str, str], wanted: Sequence[tuple[str, str]]) -> bool:
+    """Whether an exercise has every property wanted.
+
+    Parameters
+    ----------
+    exercise : mapping
+        `PROPERTIES` to text; several topics stand in one, divided by commas.
+    wanted : sequence of (str, str)
+        Property and value; all must hold.
+    """
+    return all(
+        value in exercise[name].split(",") if name == "topic" else exercise[name] == value for name, value in wanted
+    )

@@ -6,10 +6,9 @@ from typing import Any
 import pandas as pd
 import sqlalchemy as sa
 
-from kettlefield.core.measures import Unit
 from kettlefield.core.statistics.estimate import Estimate, in_unit, with_interval
 from kettlefield.core.statistics.trends import crossing
-from kettlefield.core.units import format_duration
+from kettlefield.core.units import Unit, format_duration
 from kettlefield.record import schema
 from kettlefield.record.earlier import facts_now, named_now
 from kettlefield.record.store import Record
@@ -42,6 +41,10 @@ class Load:
 
 def procedure_ends(record: Record) -> dict[str, Ends]:
     """For each candidate, why each procedure ended and what it found; the last time counts."""
+    return record.once("procedure_ends", lambda: _read_procedure_ends(record))
+
+
+def _read_procedure_ends(record: Record) -> dict[str, Ends]:
     table, candidate = schema.procedure, schema.candidate
     query = sa.select(candidate.c.name, named_now(table.c.name).label("step"), table.c.why_ended, table.c.facts).join(
         candidate, candidate.c.id == table.c.candidate_id
@@ -79,6 +82,10 @@ def capacity_found(plan: dict[str, Any], ended: Ends) -> Capacity | None:
 
 def loads_of(record: Record) -> dict[str, tuple[Load, ...]]:
     """Every timed start of each candidate's server, in the order of the record."""
+    return record.once("loads_of", lambda: _read_loads_of(record))
+
+
+def _read_loads_of(record: Record) -> dict[str, tuple[Load, ...]]:
     table, candidate = schema.session, schema.candidate
     query = sa.select(
         candidate.c.name,

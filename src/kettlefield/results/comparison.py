@@ -9,7 +9,6 @@ from typing import Any
 import pandas as pd
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.measures import MEASURES, Measure
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import quantile_interval
@@ -34,6 +33,13 @@ from kettlefield.results.speed import usable_of
 # arenas, and a peak between two looks is missed
 SPREAD_BYTES = 2 * 2**20
 SPREAD_SHARE = 0.005
+# of requests timed one at a time: name -> field of the samples, and which quantile
+QUANTILES = {
+    "ttft_s.p50": ("ttft_s", 0.5),
+    "ttft_s.p95": ("ttft_s", 0.95),
+    "decode_tps.p10": ("decode_tps", 0.1),
+    "decode_tps.p50": ("decode_tps", 0.5),
+}
 CEILING = 0.97  # of a pass rate; the same distance from 0 is the floor
 
 
@@ -78,20 +84,11 @@ class Figures:
     doubts: dict[str, str]  # field or measure -> why what was found of it decides nothing
     speed: dict[str, tuple[float, ...]] = field(repr=False)  # samples by field
 
-    def estimate(self, measure: Measure, *, confidence: float) -> Estimate | float | None:
-        """A measure of this candidate, with its two-sided interval where it is an estimate."""
-        if measure.name == "pass_rate":
-            return together(self.suites, confidence=confidence)
-        if measure.quantile is not None and measure.field is not None:
-            values = self.speed[measure.field]
-            return quantile_interval(values, measure.quantile, confidence=confidence) if values else None
-        plain = {
-            "peak_bytes": self.peak_bytes,
-            "load_s": self.load_s,
-            "prediction_error": self.prediction_error,
-            "seconds_per_solved": self.seconds_per_solved,
-        }
-        return plain[measure.name]
+    def quantile(self, name: str, *, confidence: float) -> Estimate | None:
+        """One of `QUANTILES` with its two-sided interval; None where nothing was timed."""
+        field_name, share = QUANTILES[name]
+        values = self.speed[field_name]
+        return quantile_interval(values, share, confidence=confidence) if values else None
 
     @property
     def prediction_error(self) -> float | None:
@@ -182,6 +179,12 @@ def compare(record: Record, *, confidence: float = 0.95, reference: str | None =
     InputError
         No campaign was begun in it, or there is no such candidate.
     """
+    return record.once(
+        f"compare {confidence} {reference}", lambda: _compare(record, confidence=confidence, reference=reference)
+    )
+
+
+def _compare(record: Record, *, confidence: float, reference: str | None) -> Comparison:
     facts = campaign_facts(record)
     trials, speed, memory = trials_frame(record), speed_frame(record), memory_frame(record)
     exercises = exercises_frame(record)
@@ -293,7 +296,7 @@ def _pass_at_k(counted: pd.DataFrame) -> dict[int, float]:
 
 
 def _speed_fields() -> set[str]:
-    return {measure.field for measure in MEASURES.values() if measure.field is not None}
+    return {name for name, _ in QUANTILES.values()}
 
 
 def _most(column: pd.Series) -> int | None:

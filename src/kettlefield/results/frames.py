@@ -26,6 +26,10 @@ def campaign_facts(record: Record) -> dict[str, Any]:
     InputError
         No campaign was begun in this record.
     """
+    return record.once("campaign_facts", lambda: _read_campaign_facts(record))
+
+
+def _read_campaign_facts(record: Record) -> dict[str, Any]:
     row = record.campaign()
     if row is None:
         raise InputError("holds no campaign yet", str(record.path), "Run `kettlefield qualify` on its plan.")
@@ -36,12 +40,20 @@ def campaign_facts(record: Record) -> dict[str, Any]:
 
 def candidates_frame(record: Record) -> pd.DataFrame:
     """One row a candidate, in the order in which they were run."""
+    return record.once("candidates_frame", lambda: _read_candidates_frame(record))
+
+
+def _read_candidates_frame(record: Record) -> pd.DataFrame:
     table = schema.candidate
     return _frame(record, sa.select(table).order_by(table.c.id))
 
 
 def trials_frame(record: Record) -> pd.DataFrame:
     """One row a trial with the figures of its last attempt's exchange; times in seconds, rates in tokens/s."""
+    return record.once("trials_frame", lambda: _read_trials_frame(record))
+
+
+def _read_trials_frame(record: Record) -> pd.DataFrame:
     trial, attempt, exchange, candidate = schema.trial, schema.attempt, schema.exchange, schema.candidate
     last = sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts)
     query = (
@@ -81,6 +93,10 @@ def counted_trials(trials: pd.DataFrame) -> pd.DataFrame:
 
 def speed_frame(record: Record) -> pd.DataFrame:
     """One row a timed request that was taken alone and ended without a fault; warm-ups are left out."""
+    return record.once("speed_frame", lambda: _read_speed_frame(record))
+
+
+def _read_speed_frame(record: Record) -> pd.DataFrame:
     exchange, candidate = schema.exchange, schema.candidate
     query = (
         sa.select(
@@ -110,6 +126,10 @@ def speed_frame(record: Record) -> pd.DataFrame:
 
 def memory_frame(record: Record) -> pd.DataFrame:
     """One row a phase of a session: peaks in bytes, load time in seconds."""
+    return record.once("memory_frame", lambda: _read_memory_frame(record))
+
+
+def _read_memory_frame(record: Record) -> pd.DataFrame:
     block, session, candidate = schema.memory_block, schema.session, schema.candidate
     query = (
         sa.select(

@@ -73,6 +73,10 @@ class Memory:
 
 def memories(record: Record) -> tuple[Memory, ...]:
     """Every candidate's memory and energy, in the order of the record."""
+    return record.once("memories", lambda: _read_memories(record))
+
+
+def _read_memories(record: Record) -> tuple[Memory, ...]:
     timed, blocks = timed_frame(record), _blocks(record)
     energy = _energy(record)
     with record.reading() as connection:

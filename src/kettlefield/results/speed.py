@@ -105,6 +105,10 @@ class Timing:
 
 def timed_frame(record: Record) -> pd.DataFrame:
     """One row a timed request, faults left out; ``point`` is decoded, ``stamps`` packed as in the record."""
+    return record.once("timed_frame", lambda: _read_timed_frame(record))
+
+
+def _read_timed_frame(record: Record) -> pd.DataFrame:
     exchange, candidate = schema.exchange, schema.candidate
     purpose = named_now(exchange.c.purpose)
     figures = ("ttft_s", "decode_tps", "prefill_tps", "prompt_tokens", "completion_tokens", "events")
@@ -189,6 +193,10 @@ def is_guessed(frame: pd.DataFrame) -> bool:
 
 def timings(record: Record) -> tuple[Timing, ...]:
     """Every candidate's timing, in the order of the record."""
+    return record.once("timings", lambda: _read_timings(record))
+
+
+def _read_timings(record: Record) -> tuple[Timing, ...]:
     timed, ended, loads = timed_frame(record), procedure_ends(record), loads_of(record)
     with record.reading() as connection:
         table = schema.candidate

@@ -4,14 +4,13 @@ import dataclasses
 from collections.abc import Sequence
 from typing import Any
 
-from kettlefield.core.measures import MEASURES
 from kettlefield.core.statistics.estimate import p_words
 from kettlefield.core.statistics.paired import score_interval
 from kettlefield.core.statistics.power import minimum_detectable_drop
 from kettlefield.core.units import format_duration
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
-from kettlefield.results.comparison import Figures, compare, ends_of_scale, on_frontier
+from kettlefield.results.comparison import QUANTILES, Figures, compare, ends_of_scale, on_frontier
 from kettlefield.results.frames import not_measured, notes
 from kettlefield.results.paired_comparison import mixed_settings
 from kettlefield.views.choice import candidate_text, chosen, estimate_json
@@ -287,8 +286,8 @@ def speed_table(rows: Sequence[Figures], floor: Floor) -> Table | None:
 def _speed_cells(row: Figures, *, with_kind: bool) -> tuple[Any, ...]:
     figures = [
         doubt.partition(":")[0]
-        if (doubt := row.doubts.get(MEASURES[name].field or ""))
-        else row.estimate(MEASURES[name], confidence=0.95)
+        if (doubt := row.doubts.get(QUANTILES[name][0]))
+        else row.quantile(name, confidence=0.95)
         for name in SPEED
     ]
     samples = str(len(row.speed["ttft_s"])) + (f", {row.disturbed} disturbed" if row.disturbed else "")
@@ -308,10 +307,9 @@ def figures_json(row: Figures) -> dict[str, Any]:
         )
     }
     document["pass_rate"] = estimate_json(row.pass_rate)
-    for name, measure in MEASURES.items():
-        if measure.field is not None:
-            field, _, quantile = name.rpartition(".")
-            document.setdefault(field, {})[quantile] = estimate_json(row.estimate(measure, confidence=0.95))
+    for name in QUANTILES:
+        field, _, quantile = name.rpartition(".")
+        document.setdefault(field, {})[quantile] = estimate_json(row.quantile(name, confidence=0.95))
     document |= {
         name: getattr(row, name)
         for name in (

@@ -4,8 +4,8 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
-from kettlefield.core.measures import MEASURES
 from kettlefield.core.statistics.estimate import in_words
+from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.verdict import CandidateVerdict, Decision
 from kettlefield.record.entries import SignatureEntry
 from kettlefield.record.store import Record

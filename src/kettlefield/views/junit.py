@@ -4,8 +4,8 @@ import re
 from xml.etree import ElementTree as ET
 
 from kettlefield.core.acceptance import Status
-from kettlefield.core.measures import MEASURES
 from kettlefield.core.statistics.estimate import in_words
+from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.verdict import Decision, Judgement
 
 _NOT_XML = re.compile(r"[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")  # XML 1.0, 2.2

@@ -152,7 +152,9 @@ def charts_of(sections: tuple[Section, ...]) -> list[Chart]:
     return [chart for chart in found if chart is not None]
 
 
-def write_report(record: Record, decision: Decision, folder: Path, *, as_markdown: bool) -> tuple[Path, ...]:
+def write_report(
+    record: Record, decision: Decision, folder: Path, *, as_markdown: bool, with_png: bool = False
+) -> tuple[Path, ...]:
     """Write the report; the paths written, the report itself first.
 
     Parameters
@@ -165,6 +167,8 @@ def write_report(record: Record, decision: Decision, folder: Path, *, as_markdow
         Made where it is missing.
     as_markdown : bool
         ``report.md`` in place of ``report.html``.
+    with_png : bool
+        Write every figure as PNG too.
 
     Raises
     ------
@@ -190,7 +194,9 @@ def write_report(record: Record, decision: Decision, folder: Path, *, as_markdow
     path.write_text(text, encoding="utf-8", errors="backslashreplace")
     written = [path]
     for chart in charts:
-        written += [folder / FIGURES / f"{chart.name}.{ending}" for ending in ("svg", "png")]
-        written[-2].write_text(svg_file(svgs[chart.name]), encoding="utf-8")
-        save_chart(chart.figure, written[-1])
+        written.append(folder / FIGURES / f"{chart.name}.svg")
+        written[-1].write_text(svg_file(svgs[chart.name]), encoding="utf-8")
+        if with_png:
+            written.append(written[-1].with_suffix(".png"))
+            save_chart(chart.figure, written[-1])
     return tuple(written)

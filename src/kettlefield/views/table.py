@@ -5,9 +5,8 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any, Literal, TypeVar
 
-from kettlefield.core.measures import Unit
 from kettlefield.core.statistics.estimate import Estimate, with_interval
-from kettlefield.core.units import format_bytes, format_duration, three_digits
+from kettlefield.core.units import Unit, format_bytes, format_duration, three_digits
 
 P = TypeVar("P")
 STATUSES = frozenset({"met", "not met", "undecided", "approved", "rejected"})

@@ -3,8 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from kettlefield.core.measures import Unit
-from kettlefield.core.units import Scale, duration_scale, format_scaled, size_scale
+from kettlefield.core.units import Scale, Unit, duration_scale, format_scaled, size_scale
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

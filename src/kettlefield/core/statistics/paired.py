@@ -6,11 +6,10 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from scipy import special
+from scipy import optimize, special
 
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import effective_trials, wilson_interval
-from kettlefield.core.statistics.trends import first_that
 
 RESAMPLES = 9999  # of sign flips; up to 13 exercises all of them are tried
 
@@ -61,7 +60,7 @@ def seed_gap(first: Sequence[float], second: Sequence[float]) -> SeedGap:
     return SeedGap(difference=float(np.mean(a - b)), p=float(found.pvalue), exercises=len(a))
 
 
-SLACK = 1e-6  # of an exercise: what halving leaves
+SLACK = 1e-6  # of an exercise: what the search for a root leaves
 MOST_MORE = 64.0  # times what there is: beyond that more of the same settles nothing in practice
 
 
@@ -75,7 +74,9 @@ def least_growth(settles: Callable[[float], bool]) -> float | None:
     """
     if not settles(MOST_MORE):
         return None
-    return first_that(settles, 1.0, MOST_MORE)
+    if settles(1.0):
+        return 1.0
+    return float(optimize.bisect(lambda factor: 1.0 if settles(factor) else -1.0, 1.0, MOST_MORE))
 
 
 def exercises_to_clear(
@@ -252,7 +253,7 @@ def score_interval(pairs: Pairs, *, confidence: float = 0.95) -> Estimate:
             return -1.0
         if high >= 0:
             return 1.0
-        return first_that(lambda difference: off(difference) <= 0, -edge, edge)  # it falls as the difference rises
+        return float(optimize.brentq(off, -edge, edge))
 
     return Estimate(value=pairs.difference, low=bound(z), high=bound(-z), n=pairs.pairs)
 

@@ -3,10 +3,9 @@
 import math
 from collections.abc import Callable
 
-from scipy import special
+from scipy import optimize, special
 
 from kettlefield.core.statistics.paired import Pairs
-from kettlefield.core.statistics.trends import first_that
 
 
 def smallest_drop(pairs: float, *, discordant: float, confidence: float = 0.95, power: float = 0.8) -> float | None:
@@ -44,7 +43,7 @@ def smallest_drop(pairs: float, *, discordant: float, confidence: float = 0.95, 
     needed = _needed_pairs(confidence, power)
     if needed(discordant, discordant) > pairs:
         return None
-    return first_that(lambda drop: needed(drop, discordant) <= pairs, 1e-6, discordant)
+    return float(optimize.brentq(lambda drop: needed(drop, discordant) - pairs, 1e-6, discordant))
 
 
 def minimum_detectable_drop(pairs: Pairs, *, confidence: float = 0.95, power: float = 0.8) -> float | None:
@@ -67,7 +66,7 @@ def minimum_detectable_drop(pairs: Pairs, *, confidence: float = 0.95, power: fl
     needed = _needed_pairs(confidence, power)
     if needed(1.0, 1.0) > pairs.counted:
         return None
-    return first_that(lambda drop: needed(drop, max(drop, discordant)) <= pairs.counted, 1e-6, 1.0)
+    return float(optimize.brentq(lambda drop: needed(drop, max(drop, discordant)) - pairs.counted, 1e-6, 1.0))
 
 
 def _needed_pairs(confidence: float, power: float) -> Callable[[float, float], float]:

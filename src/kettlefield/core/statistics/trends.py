@@ -1,6 +1,6 @@
 """Slopes, drifts, growth exponents and roots: how a figure changes with depth, time or size."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -204,22 +204,3 @@ def ratio_of_pairs(found: Sequence[float], baseline: Sequence[float], *, confide
     mean, error = float(np.mean(logs)), float(np.std(logs, ddof=1) / np.sqrt(len(logs)))
     half = float(special.stdtrit(len(logs) - 1, 0.5 + confidence / 2)) * error
     return Slope(value=float(np.exp(mean)), low=float(np.exp(mean - half)), high=float(np.exp(mean + half)))
-
-
-STEPS = 60  # halves the range each time: far below what is printed
-
-
-def first_that(holds: Callable[[float], bool], low: float, high: float) -> float:
-    """The least value from which a condition holds, to the precision of floating point.
-
-    Parameters
-    ----------
-    holds : callable
-        False up to some value of the range, true from there on.
-    low, high : float
-        The range; at its upper end the condition holds.
-    """
-    for _ in range(STEPS):
-        middle = (low + high) / 2
-        low, high = (low, middle) if holds(middle) else (middle, high)
-    return high

@@ -1,0 +1,144 @@
+"""What a record holds for measures: trials narrowed as a criterion has it, timed samples, memory and marks."""
+
+import json
+from functools import cached_property
+
+import pandas as pd
+import sqlalchemy as sa
+
+from kettlefield.core.acceptance import Criterion, Threshold
+from kettlefield.core.outcome import RunEnd, escape_signs
+from kettlefield.core.statistics.paired import exercises_to_clear
+from kettlefield.marking.scale import Weights
+from kettlefield.marking.scores import Marking, read_marking
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+from kettlefield.results.breakdown import belongs, by_suite, exercises_frame
+from kettlefield.results.capacity import Load, loads_of
+from kettlefield.results.comparison import Figures
+from kettlefield.results.frames import counted_trials
+from kettlefield.results.memory_use import Memory
+from kettlefield.results.memory_use import memories as all_memories
+from kettlefield.results.paired_comparison import Against, find_against
+from kettlefield.results.speed import timed_frame
+
+
+class Evidence:
+    """What measures are found in; each part of a record is read once, when something asks for it."""
+
+    def __init__(self, record: Record, trials: pd.DataFrame, weights: Weights) -> None:
+        self._weights = weights
+        self.record = record
+        self._all_trials = trials
+
+    def against(self, row: Figures, criterion: Criterion) -> Against | None:
+        """The candidate compared with its reference level, on the exercises that a criterion is about."""
+        if not criterion.among or row.against is None:
+            return row.against
+        return find_against(self._narrowed(criterion), row.candidate, row.against.reference)
+
+    def planned(self, row: Figures, criterion: Criterion) -> int:
+        """How many trials the campaign asks for among the exercises that a criterion is about."""
+        if not criterion.among:
+            return row.planned
+        return round(row.planned / max(1, len(self.exercises)) * len(self._wanted(criterion)))
+
+    def trials(self, row: Figures, criterion: Criterion) -> int:
+        """How many of them count."""
+        if not criterion.among:
+            return row.trials
+        narrowed = self._narrowed(criterion)
+        return int((narrowed["candidate"] == row.candidate).sum())
+
+    def exercises_needed(self, row: Figures, criterion: Criterion) -> int | None:
+        """How many exercises would put the pass rate's bound clear of the threshold; None: unknown, or hardly any."""
+        suites = row.suites
+        if criterion.among:
+            mine = self._narrowed(criterion)
+            suites = by_suite(mine[mine["candidate"] == row.candidate], self.exercises)
+        threshold = criterion.threshold.at_least if isinstance(criterion.threshold, Threshold) else None
+        if len(suites) != 1 or not suites[0].passes or threshold is None:
+            return None
+        passed, asked = zip(*suites[0].passes, strict=True)
+        return exercises_to_clear(passed, asked, threshold, confidence=criterion.confidence)
+
+    def mine(self, row: Figures, criterion: Criterion) -> pd.DataFrame:
+        """A candidate's trials among the exercises that a criterion is about."""
+        narrowed = self._narrowed(criterion)
+        return narrowed[narrowed["candidate"] == row.candidate]
+
+    def at_depth(self, row: Figures, depth: int) -> pd.DataFrame:
+        """A candidate's requests that were timed at a context depth, in tokens as the plan asks for it."""
+        frame = self._depths
+        wanted = frame["point"].map(lambda point: point["depth_tokens"] == depth).astype(bool)
+        return frame[(frame["candidate"] == row.candidate) & wanted]
+
+    def loads(self, row: Figures) -> tuple[Load, ...]:
+        """Every timed start of a candidate's server."""
+        return loads_of(self.record).get(row.candidate, ())
+
+    def reference_passes(self, row: Figures, criterion: Criterion) -> tuple[int, int]:
+        """Trials that the reference level passed, of those paired; and exercises of which it passed at least one."""
+        if row.against is None:
+            return 0, 0
+        keys = ["exercise", "sample"]
+        trials = self._narrowed(criterion) if criterion.among else self._trials
+        mine = trials[trials["candidate"] == row.candidate][keys]
+        other = trials[trials["candidate"] == row.against.reference].merge(mine, on=keys)
+        solved = other[other["passed"].astype(bool)]
+        return len(solved), int(solved["exercise"].nunique())
+
+    def _narrowed(self, criterion: Criterion) -> pd.DataFrame:
+        return self._trials[self._trials["exercise"].isin(self._wanted(criterion))]
+
+    def _wanted(self, criterion: Criterion) -> set[str]:
+        return {name for name, facts in self._properties.items() if belongs(facts, criterion.among)}
+
+    @cached_property
+    def _trials(self) -> pd.DataFrame:
+        return counted_trials(self._all_trials)
+
+    @cached_property
+    def exercises(self) -> pd.DataFrame:
+        """Exercises that can be asked on the rig."""
+        return exercises_frame(self.record)
+
+    @cached_property
+    def _properties(self) -> dict[str, dict[str, str]]:
+        table = schema.exercise
+        with self.record.reading() as connection:
+            rows = connection.execute(sa.select(table).where(table.c.not_measured.is_(None))).mappings()
+            return {
+                row["id"]: {
+                    **{name: str(row[name]) for name in ("kind", "language", "difficulty", "suite")},
+                    "topic": ",".join(json.loads(row["topics"])),
+                }
+                for row in rows
+            }
+
+    @cached_property
+    def escaping(self) -> set[int]:
+        """Ids of trials of which a check died of a refusal that isolation makes."""
+        check, attempt = schema.check_result, schema.attempt
+        query = (
+            sa.select(attempt.c.trial_id, check.c.detail)
+            .join(attempt, attempt.c.id == check.c.attempt_id)
+            .where(check.c.end.in_([RunEnd.CRASHED.value, RunEnd.OVER_LIMIT.value]))
+        )
+        with self.record.reading() as connection:
+            return {row.trial_id for row in connection.execute(query) if escape_signs(row.detail)}
+
+    @cached_property
+    def _depths(self) -> pd.DataFrame:
+        frame = timed_frame(self.record)
+        return frame[frame["purpose"] == "depth"]
+
+    @cached_property
+    def marking(self) -> Marking:
+        """Marks mixed in at the plan's weights."""
+        return read_marking(self.record, self._weights)
+
+    @cached_property
+    def memories(self) -> dict[str, Memory]:
+        """Memory and energy by candidate."""
+        return {one.candidate: one for one in all_memories(self.record)}
