@@ -255,7 +255,7 @@ def test_what_changed_moved_and_flipped_is_named(write):
 def test_what_changed_on_this_machine_since_is_told_without_starting_anything(write, tmp_path):
     from kettlefield.rig.survey import rig_state
     from kettlefield.server.loaded import digest_programs
-    from kettlefield.weights.formats import weights_digest
+    from kettlefield.weights.digests import weights_digest
 
     script, weights = tmp_path / "serve.sh", tmp_path / "w.bin"
     script.write_text("#!/bin/sh\n")

@@ -8,7 +8,7 @@ from kettlefield.results.capacity import capacity_found, floor_depth, loads_of, 
 from kettlefield.results.paired_comparison import mixed_settings
 from kettlefield.results.speed import timed_frame
 from kettlefield.server.loaded import digest_programs
-from kettlefield.weights.formats import weights_digest
+from kettlefield.weights.digests import weights_digest
 
 
 @pytest.fixture

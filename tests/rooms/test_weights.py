@@ -12,8 +12,9 @@ from safetensors.numpy import save_file
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.sizing.requirements import kv_bytes, kv_bytes_per_token
+from kettlefield.weights.digests import digest_of_files
 from kettlefield.weights.facts import check_policy, is_allowed, read_licence
-from kettlefield.weights.formats import digest_of_files, read_facts
+from kettlefield.weights.formats import read_facts
 
 WIDTH, LAYERS, VOCABULARY, INNER = 64, 4, 300, 128
 

@@ -29,7 +29,8 @@ from kettlefield.rig.accelerators import Accelerator, find_accelerators
 from kettlefield.rig.survey import own_bandwidth, own_fingerprint, rig_state
 from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
-from kettlefield.weights.formats import digest_of_files, files_of, read_facts, weights_digest
+from kettlefield.weights.digests import digest_of_files, weights_digest
+from kettlefield.weights.formats import files_of, read_facts
 
 
 class Observer(Protocol):

@@ -17,9 +17,10 @@ from kettlefield.rig.survey import own_bandwidth
 from kettlefield.views.figures.sizing_chart import draw_memory
 from kettlefield.views.terminal import make_console, show
 from kettlefield.views.weights_view import weights_view
+from kettlefield.weights.digests import weights_digest
 from kettlefield.weights.facts import check_policy
 from kettlefield.weights.fit import Settings, weigh_all
-from kettlefield.weights.formats import read_facts, weights_digest
+from kettlefield.weights.formats import read_facts
 
 if TYPE_CHECKING:
     from kettlefield.core.sizing.requirements import LearnedOverhead

@@ -19,7 +19,8 @@ from kettlefield.results.frames import campaign_facts
 from kettlefield.results.speed import timed_frame, undisturbed
 from kettlefield.rig.survey import rig_state
 from kettlefield.server.loaded import digest_programs, loaded_now, named
-from kettlefield.weights.formats import digest_of_files, files_of
+from kettlefield.weights.digests import digest_of_files
+from kettlefield.weights.formats import files_of
 
 _RIG_PARTS = ("host", "accelerators", "toolchains", "packages", "accelerator", "isolation")
 _NOT_OF_THE_RIG = ("user_is_root",)

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from kettlefield.core.errors import InputError
-from kettlefield.weights.formats import weights_digest
+from kettlefield.weights.digests import weights_digest
 
 GONE = "not there"
 MOST_FILES = 20_000  # of one package

@@ -1,7 +1,7 @@
 """What a weights file is, whatever its format: the record that readers make, and its licence as SPDX."""
 
 import itertools
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -257,3 +257,15 @@ def _parse(text: str) -> str | None:
         return None if info.errors else str(_spdx().parse(text))
     except (ExpressionError, ExpressionParseError, ValueError, AttributeError, TypeError, RecursionError):
         return None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WeightsFormat:
+    """One format of weights files."""
+
+    name: str
+    title: str  # as messages write it
+    endings: tuple[str, ...]  # of the file that names a model in a folder
+    joins_shards: bool = False  # any shard of a split model names it; else an index does
+    matches: Callable[[Path, bytes], bool]  # whether a path, whose file begins with these bytes, is of this format
+    read: Callable[[Path], ModelFacts]

@@ -8,7 +8,7 @@ from typing import Any
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.sizing.requirements import window_pattern
-from kettlefield.weights.facts import ModelFacts, TensorFacts, read_licence
+from kettlefield.weights.facts import ModelFacts, TensorFacts, WeightsFormat, read_licence
 from kettlefield.weights.gguf_header import GgufHeader, LongArray, Tensor, read_gguf, read_item
 
 _SHARD = re.compile(r"(?P<stem>.+)-(?P<number>\d{5})-of-(?P<count>\d{5})\.gguf")
@@ -225,3 +225,13 @@ def _length(value: object) -> int | None:
     if isinstance(value, LongArray):
         return value.length
     return len(value) if isinstance(value, list) else None
+
+
+GGUF = WeightsFormat(
+    name="gguf",
+    title="GGUF",
+    endings=(".gguf",),
+    joins_shards=True,
+    matches=lambda _path, magic: magic.startswith(b"GGUF"),
+    read=read_gguf_facts,
+)

@@ -8,7 +8,7 @@ from typing import Any
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.sizing.requirements import window_pattern
-from kettlefield.weights.facts import ModelFacts, TensorFacts, is_input_table, layer_of, read_licence
+from kettlefield.weights.facts import ModelFacts, TensorFacts, WeightsFormat, is_input_table, layer_of, read_licence
 from kettlefield.weights.safetensors_header import (
     TYPE_BITS,
     StoredTensor,
@@ -201,3 +201,12 @@ def _card_licence(folder: Path) -> str | None:
             match = _FRONT_LICENCE.search(text[: text.find("\n---", 3) + 1])
             return match[1] if match else None
     return None
+
+
+SAFETENSORS = WeightsFormat(
+    name="safetensors",
+    title="safetensors",
+    endings=(".safetensors.index.json", ".safetensors"),
+    matches=lambda path, _magic: path.name.endswith((".safetensors", ".safetensors.index.json")),
+    read=read_safetensors_facts,
+)
