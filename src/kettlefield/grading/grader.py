@@ -316,7 +316,7 @@ def build_own(exercise: Exercise, check: Check, isolation: Isolation) -> Built:
     files = exercise.turns[exercise.own_turn(check) - 1].answer
     built = _build(exercise, _given_answer(exercise, files), files, isolation)
     if isinstance(built, BuildFault):
-        raise RigError(f"its own answer does not build: {built.words}", exercise.id, "Mend the suite.")
+        raise RigError(f"its own answer does not build: {built.words}", exercise.id, "Correct the suite.")
     return built
 
 

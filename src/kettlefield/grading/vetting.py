@@ -47,7 +47,7 @@ def settle(exercise: Exercise, isolation: Isolation) -> Exercise:
             for case in programs[check.name]:
                 run = run_case(case, built, limits, isolation, tuple(case.writes))
                 if run.fault:
-                    raise InputError(f"its own answer fails on a variant: {run.fault}", exercise.id, "Mend it.")
+                    raise InputError(f"its own answer fails on a variant: {run.fault}", exercise.id, "Correct it.")
                 writes = {name: run.writes[name].decode("utf-8", errors="replace") for name in case.writes}
                 cases.append(_with(case, run.stdout, run.report.exit_status or 0, writes))
             programs[check.name] = tuple(cases)

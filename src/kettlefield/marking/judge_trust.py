@@ -15,7 +15,7 @@ from kettlefield.record import schema
 from kettlefield.record.store import Record
 
 LEAST_SHARED = 10  # replies marked by both, below which no agreement is believed
-ALIKE = 1e-9  # scores that differ by less are the same
+SAME_WITHIN = 1e-9  # scores that differ by less are the same
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,7 +95,7 @@ def _trust(judge: str, rows: Sequence[sa.Row[Any]], items: Mapping[str, Item], h
 
 
 def _which(one: float, other: float) -> Choice:
-    if abs(one - other) < ALIKE:
+    if abs(one - other) < SAME_WITHIN:
         return "equal"
     return "first" if one > other else "second"
 

@@ -12,6 +12,7 @@ from kettlefield.core.units import Unit, format_duration
 from kettlefield.record import schema
 from kettlefield.record.earlier import facts_now, named_now
 from kettlefield.record.store import Record
+from kettlefield.results.frames import campaign_facts, depth_tokens
 
 MOSTLY = 0.5  # of a load's time: this share of it must be reading before a rate of reading is given
 Ends = dict[str, tuple[str, dict[str, Any]]]  # procedure -> why it ended, what it found
@@ -128,12 +129,6 @@ def floor_depth(known: pd.DataFrame, floor_tps: float) -> float | None:
     return crossing(list(middles.index), list(middles), floor_tps)
 
 
-def depth_tokens(frame: pd.DataFrame) -> pd.Series:
-    """For each request of the depth procedure the median prompt of its depth, in tokens as the server counts."""
-    wanted = frame["point"].map(lambda point: point["depth_tokens"])
-    return frame["prompt_tokens"].groupby(wanted).transform("median")
-
-
 @dataclass(frozen=True, slots=True)
 class Floor:
     """None: the campaign ran without a calibration."""
@@ -156,7 +151,5 @@ class Floor:
 
 def floor_of(record: Record) -> Floor:
     """The floor of a record's campaign: the 99th percentile of the error with one stream."""
-    from kettlefield.results.frames import campaign_facts  # noqa: PLC0415 - pandas takes half a second
-
     found = campaign_facts(record)["rig"].get("calibration")
     return Floor(float(found["floor_s"]) if found else None)

@@ -14,7 +14,6 @@ from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_json, unpack_series, unpack_stamps, unpack_text
 from kettlefield.record.store import Record
-from kettlefield.results.capacity import depth_tokens
 from kettlefield.results.speed import undisturbed
 
 
@@ -287,3 +286,9 @@ def depth_samples(timed: pd.DataFrame) -> pd.DataFrame:
         found.append(known.assign(depth_tokens=depth_tokens(known) if len(known) else []))
     columns = ["candidate", "depth_tokens", "decode_tps"]
     return pd.concat(found)[columns] if found else pd.DataFrame(columns=columns)
+
+
+def depth_tokens(frame: pd.DataFrame) -> pd.Series:
+    """For each request of the depth procedure the median prompt of its depth, in tokens as the server counts."""
+    wanted = frame["point"].map(lambda point: point["depth_tokens"])
+    return frame["prompt_tokens"].groupby(wanted).transform("median")

@@ -13,7 +13,7 @@ from kettlefield.core.statistics.trends import slope
 from kettlefield.record import schema
 from kettlefield.record.earlier import phase_now
 from kettlefield.record.store import Record
-from kettlefield.results.capacity import depth_tokens
+from kettlefield.results.frames import depth_tokens
 from kettlefield.results.speed import timed_frame
 
 ENERGY_PHASE = "answers"

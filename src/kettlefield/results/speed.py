@@ -18,16 +18,8 @@ from kettlefield.record import schema
 from kettlefield.record.earlier import facts_now, named_now, settings_now
 from kettlefield.record.packing import unpack_stamps
 from kettlefield.record.store import Record
-from kettlefield.results.capacity import (
-    Capacity,
-    Ends,
-    Load,
-    capacity_found,
-    depth_tokens,
-    floor_depth,
-    loads_of,
-    procedure_ends,
-)
+from kettlefield.results.capacity import Capacity, Ends, Load, capacity_found, floor_depth, loads_of, procedure_ends
+from kettlefield.results.frames import depth_tokens
 
 TIMED = ("latency", "depth", "system", "uncached", "cached", "closed_loop", "open_loop", "leak")
 

@@ -57,7 +57,7 @@ def values_of_calls(exercise: Exercise, check: CallsCheck, built: Built, isolati
     )
     by_case = {frame.case: frame for frame in frames_of(report.results, nonce)}
     if any(number not in by_case for number in range(len(cases))):
-        raise InputError(f"its own answer fails on a variant: {tail_of(report)}", exercise.id, "Mend it.")
+        raise InputError(f"its own answer fails on a variant: {tail_of(report)}", exercise.id, "Correct it.")
     return tuple(_expecting(case, by_case[number]) for number, case in enumerate(cases))
 
 

@@ -138,7 +138,7 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
             f"{row.candidate}: predicted {format_bytes(row.predicted_bytes)}, measured {format_bytes(row.peak_bytes)}"
             for row in rows_of(known)
         ),
-        caption="Foretold: weights, key/value cache at the configured context and streams, and an overhead that the "
+        caption="Predicted: weights, KV cache at the configured context and streams, and an overhead that the "
         f"plan states, or else a rule of thumb.{outside}",
         figure=figure,
     )
