@@ -8,7 +8,7 @@ from records import FAULT, PASSED, WRONG, Writer
 from kettlefield.decision.ledger import sign
 from kettlefield.plan.evaluation import decide
 from kettlefield.record.packing import pack_series
-from kettlefield.results.frames import depth_samples, grid_samples, memory_series
+from kettlefield.results.series import depth_samples, grid_samples, memory_series
 from kettlefield.results.speed import timed_frame
 from kettlefield.views.figures import level_charts as levels
 from kettlefield.views.figures import memory_charts as memory

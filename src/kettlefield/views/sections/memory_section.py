@@ -2,7 +2,7 @@
 
 import pandas as pd
 
-from kettlefield.results.frames import memory_series
+from kettlefield.results.series import memory_series
 from kettlefield.views.figures.memory_charts import over_time, predicted_beside_measured
 from kettlefield.views.material import Material
 from kettlefield.views.memory_view import energy_table, growth_table, less_table, phases_table

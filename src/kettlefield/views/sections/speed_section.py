@@ -3,7 +3,7 @@
 import pandas as pd
 
 from kettlefield.results.capacity import floor_of
-from kettlefield.results.frames import depth_samples, grid_samples
+from kettlefield.results.series import depth_samples, grid_samples
 from kettlefield.views.comparison_view import speed_table
 from kettlefield.views.figures.speed_charts import decode_against_depth, distribution, loads_and_ceilings, under_load
 from kettlefield.views.material import Material
