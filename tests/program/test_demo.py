@@ -44,7 +44,7 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
     assert (folder / "plan.toml").exists() and (folder / "record.db").exists()
     assert "272 trials" in done.err
     # the same files were weighed, drafted and qualified
-    assert "memory needed; budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out
+    assert "Memory required (budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out
     assert (folder / "drafted.toml").read_text().count("[[candidate]]") == 7
     for word in ("approved", "rejected", "undecided"):
         line = next(line for line in done.out.splitlines() if line.startswith(f"{word}: "))
@@ -57,16 +57,16 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         (("--by", "kind"), ("write", "of 8")),
         (("--by", "topic"), ("berth", "--json has the intervals")),
         (("--by", "outcome"), ("passed", "wrong-answer")),
-        (("--pairs",), ("marram-1.2b@q2_k lost: ", "Pareto-optimal")),
-        (("--part", "speed"), ("context filled to", "engineers served", "saturation", "past its window")),
-        (("--part", "memory"), ("each token of context", "reported by Samphire SK-4 (simulated)")),
-        (("--part", "solved"), ("one of 2 samples", "first attempt")),
-        (("--part", "cost"), ("GiB x s", "against its reference")),
+        (("--pairs",), ("Exercises lost and won", "Pareto-optimal")),
+        (("--part", "speed"), ("context depth", "engineers", "saturation point", "past its window")),
+        (("--part", "memory"), ("each token of context", "reported by", "Samphire SK-4 (simulated)")),
+        (("--part", "solved"), ("pass@2", "pass@1")),
+        (("--part", "cost"), ("GiB x s/solved", "than its reference")),
         (("--part", "replies"), ("same code", "Temperature is 0.2")),
         (("--against", "marram-1.2b@q8_0"), ("kelpling-400m@q8_0     marram-1.2b@q8_0",)),
     ],
 )
-def test_contrast_shows_each_side_of_a_campaign(demo, run_main, words, shown):
+def test_compare_shows_each_side_of_a_campaign(demo, run_main, words, shown):
     folder, _ = demo
     out = run_main("compare", folder / "record.db", *words).out
     assert "SIMULATED" in out and all(text in out for text in shown)
@@ -251,7 +251,7 @@ def test_trials_lists_filters_and_opens(demo, run_main):
     prompt = attempt["exchange"]["messages"][-1]["content"]
     assert "Environment:" in prompt and "code block" in prompt
     shown = run_main("trials", record, "--open", coded["id"]).out
-    for section in ("--- sent (user)", "--- reply", "--- extracted answer", "timings: first token"):
+    for section in ("--- sent (user)", "--- reply", "--- extracted answer", "timings: TTFT"):
         assert section in shown
 
 
@@ -264,8 +264,8 @@ def test_bad_requests_of_a_record_are_refused_in_one_line(demo, run_main):
         (("compare", folder / "plan.toml"), "not a Kettlefield record"),
         (("decide", folder / "none.db"), "no such record"),
         (("demo", folder / "weights"), "is not a demo"),
-        (("decide", record, "--note", "n"), "stands without a name"),
-        (("decide", record, "--allowed-signers", "f"), "stands without --audit"),
+        (("decide", record, "--note", "n"), "needs --by"),
+        (("decide", record, "--allowed-signers", "f"), "needs --audit"),
         (("decide", record, "--by", "T", "--audit"), "does not go with"),
         (("compare", record, "--against", "marram"), 'there is no candidate "marram"'),
         (("compare", record, "--by", "kind", "--pairs"), "do not go together"),
@@ -397,4 +397,4 @@ def test_pages_are_trials_with_pictures(demo, run_main, tmp_path):
     opened = run_main("trials", record, "--open", rows[0]["id"], "--json").json["trial"]
     assert opened["attempts"][0]["pictures"]["phone_bytes"] == held[1].stat().st_size
     assert "Only pages have them" in run_main("trials", record, "--open", "1", "--pictures", tmp_path / "x").err
-    assert "stands without --open" in run_main("trials", record, "--pictures", tmp_path / "x").err
+    assert "needs --open" in run_main("trials", record, "--pictures", tmp_path / "x").err

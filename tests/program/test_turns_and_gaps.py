@@ -70,7 +70,7 @@ def run(make_plan, run_cli, suite, style, extra=""):
         candidates=[("f16", "")],
         tables={
             "grading": "concurrent_trials = 2\nsamples = 6",
-            "prompting": f'style = "{style}"\nguard = false\n{extra}',
+            "prompting": f'style = "{style}"\npreflight = false\n{extra}',
         },
     )
     text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')

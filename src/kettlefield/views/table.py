@@ -66,6 +66,7 @@ class Words:
     text: str = ""
     items: tuple[str, ...] = ()
     tone: Literal["plain", "strong", "warning", "small"] = "plain"
+    folds: bool = True  # on a terminal; what is copied from there stays on one line
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -64,9 +64,9 @@ def print_parts(console: Console, parts: Sequence[Table | Words]) -> None:
                 console.print(safe(part.note, "dim"))
             continue
         if part.text:
-            console.print(safe(part.text, _TONES[part.tone]), soft_wrap=part.tone == "warning")
+            console.print(safe(part.text, _TONES[part.tone]), soft_wrap=not part.folds)
         for item in part.items:
-            console.print(safe(f"  {item}", _TONES[part.tone]), soft_wrap=part.tone == "warning")
+            console.print(safe(f"  {item}", _TONES[part.tone]), soft_wrap=not part.folds)
 
 
 def print_json(document: Any) -> None:

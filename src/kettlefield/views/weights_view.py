@@ -53,7 +53,7 @@ def weights_view(
             ),
             requirements_table(known, source, settings)
             or Words(text="No file says enough of its KV cache to size it."),
-            *(Words(text=text) for text in hashes),
+            *(Words(text=text, folds=False) for text in hashes),
         ),
         document={
             "budget_bytes": settings.budget_bytes,
