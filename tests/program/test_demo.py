@@ -177,7 +177,7 @@ def test_tables_are_readable_in_a_narrow_terminal(demo, run_main, columns):
     out = run_main("compare", record, env=env).out
     assert all(
         head in out
-        for head in ("95 % interval", "peak memory", "tokens/solved", "only the reference", "other outcomes")
+        for head in ("95 % interval", "peak memory", "tokens/solved", "minimum detectable drop", "other outcomes")
     )
     weights = sorted((folder / "weights").glob("marram*.gguf"))
     out = run_main("weigh", *weights, env=env).out

@@ -361,4 +361,4 @@ def test_a_dry_run_says_what_is_left_and_starts_nothing(make_plan, run_cli, tmp_
     assert (done["trials"], done["timed_requests"], done["basis"], done["at_least_s"]) == (0, 0, "measured, n = 3", 0)
     assert after["kelpling-400m@q4_k_m"]["trials"] == 12
     shown = run_cli("qualify", plan, "--dry-run").out
-    assert "smallest drop" in shown and "ceiling by the header" in shown
+    assert "minimum detectable drop" in shown and "ceiling by the header" in shown
