@@ -171,7 +171,7 @@ def _judge(evidence: Evidence, row: Figures, criterion: Criterion) -> Judgement:
         reason = _reason(criterion, threshold, found)
         needed = evidence.exercises_needed(row, criterion) if criterion.measure == "pass_rate" and trials else None
         if needed is not None:
-            reason += f"; about {needed} exercises would settle it if this is how it is"
+            reason += f"; about {needed} exercises would settle it at the rates observed"
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
 
 
@@ -210,7 +210,7 @@ def _what_settles(pairs: Pairs, wanted: NoWorse, criterion: Criterion) -> str:
     needed = exercises_needed(pairs, wanted.margin, confidence=criterion.confidence)
     if needed is None:
         return "neither shown nor refuted; it lies so near the margin that more exercises would hardly settle it"
-    return f"neither shown nor refuted; about {needed} exercises would settle it if this is how it is"
+    return f"neither shown nor refuted; about {needed} exercises would settle it at the rates observed"
 
 
 def _judge_licence(row: Figures, criterion: Criterion, policy: OneOf) -> Judgement:

@@ -111,7 +111,6 @@ def solved_table(rows: Sequence[Figures]) -> Table | None:
             size("predicted"),
             percent("error"),
             number("s/solved"),
-            number("GiB x s/solved"),
             number("tokens/solved"),
             words("other outcomes"),
         ],
@@ -124,13 +123,12 @@ def solved_table(rows: Sequence[Figures]) -> Table | None:
                 row.predicted_bytes,
                 row.prediction_error,
                 row.seconds_per_solved or None,
-                row.byte_seconds_per_solved / 2**30 if row.byte_seconds_per_solved else None,
                 row.tokens_per_solved or None,
                 _others(row),
             )
             for row in rows
         ],
-        note="Peak memory: the server's host share (PSS) and accelerator memory together. s per solved: request time "
+        note="Peak memory: the server's host share (PSS) and accelerator memory together. s/solved: request time "
         "of "
         f"all trials over those solved, up to {most} in flight. {MARKS} Faults of server and rig count against nobody.",
     )

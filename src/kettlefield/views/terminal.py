@@ -57,7 +57,11 @@ def show(view: View, *, as_json: bool) -> None:
 
 def print_parts(console: Console, parts: Sequence[Table | Words]) -> None:
     """Print tables and words in order."""
+    after_table = False
     for part in parts:
+        if after_table and not isinstance(part, Table):
+            console.print()
+        after_table = isinstance(part, Table)
         if isinstance(part, Table):
             print_table(console, part)
             if part.note:
@@ -123,6 +127,8 @@ def print_table(console: Console, table: Table) -> None:
     lead: list[int] = []
     while left:
         taken = _fitting(console, table, cells, lead, left)
+        console.print()
+        console.print(safe(table.title, "bold"))
         console.print(_part_of(table, cells, [*lead, *taken]))
         lead, left = [0], left[len(taken) :]
 
@@ -164,18 +170,12 @@ def _width(console: Console, part: RichTable) -> int:
 
 def _part_of(table: Table, cells: list[list[Text]], columns: list[int]) -> RichTable:
     """Some of a table's columns as rich draws them."""
-    part = RichTable(
-        box=_LINES,
-        title=safe(table.title),
-        title_justify="left",
-        title_style="bold",
-        header_style="bold",
-        pad_edge=False,
-    )
+    part = RichTable(box=_LINES, header_style="bold", pad_edge=False, show_edge=False)
     for number, index in enumerate(columns):
         column = table.columns[index]
         right = column.align is Align.RIGHT
-        part.add_column(safe(column.head), justify="right" if right else "left", overflow="fold", no_wrap=number == 0)
+        whole = number == 0 or column.align is Align.LINE
+        part.add_column(safe(column.head), justify="right" if right else "left", overflow="fold", no_wrap=whole)
     for row in cells:
         part.add_row(*(row[index] for index in columns))
     return part
