@@ -26,7 +26,7 @@ accelerator = "none"
 command = ["{{python}}", {json.dumps(str(SERVER))}, "deaths", "--weights", "{{weights}}", "--port", "{{port}}",
            "--context", "{{context}}", "--concurrency", "{{concurrency}}"]
 context = 130
-slots = {IN_FLIGHT}
+concurrency = {IN_FLIGHT}
 ready_within = "120 s"
 [sampling]
 temperature = 0.0
@@ -40,7 +40,7 @@ past_window = false
 [memory]
 idle_for = "0.1 s"
 [grading]
-concurrency = {IN_FLIGHT}
+concurrent_trials = {IN_FLIGHT}
 [[candidate]]
 model = "eelgrass"
 level = "f16"

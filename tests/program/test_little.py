@@ -164,9 +164,9 @@ def test_damaged_weights_break_a_reply_off_and_not_the_server(tmp_path):
     damaged[start : start + 1024] = np.full(256, 3e38, np.float32).tobytes()  # finite: loading has no complaint
     (tmp_path / "f16.gguf").write_bytes(damaged)
     with served("f16", tmp_path) as (url, process):
-        assert chat(url)[0] == 500 and "no numbers" in chat(url)[1]
+        assert chat(url)[0] == 500 and "not numbers" in chat(url)[1]
         broken_off = [line for line in chat(url, stream=True)[1].splitlines() if line]
-        assert "no numbers" in broken_off[-1] and "[DONE]" not in broken_off[-1]
+        assert "not numbers" in broken_off[-1] and "[DONE]" not in broken_off[-1]
         assert call(f"{url}/health")[0] == 200 and process.poll() is None
 
 
@@ -202,7 +202,7 @@ def test_the_stopwatch_is_right_on_a_server_that_really_works(tmp_path, run_cli)
     plan = prepare_real_demo(tmp_path / "real")
     text = plan.read_text()
     text = text.replace('"--kv-bits", "{kv_bits}"]', '"--kv-bits", "{kv_bits}", "--true-log", "true.jsonl"]')
-    plan.write_text(text.replace("concurrency = [1, 6]", "counts = []").replace("slots = 6", "concurrency = 1"))
+    plan.write_text(text.replace("concurrency = [1, 6]", "concurrency = []").replace("concurrency = 6", "concurrency = 1"))
     done = run_cli("qualify", plan, "--part", "speed", "--only", "eelgrass-1m@q8_0")
     assert done.code == 0, done.err
     truth = {}
