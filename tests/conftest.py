@@ -66,6 +66,20 @@ class Done:
         return json.loads(self.out)
 
 
+# rooms whose tests need no browser, compiler, isolation or server
+FAST_ROOMS = {
+    *("test_analysis", "test_decision", "test_ledger", "test_limits_and_grounds", "test_record_and_plan"),
+    *("test_tables", "test_timing_and_memory", "test_weights"),
+}
+
+
+def pytest_collection_modifyitems(items):
+    """Mark the fast subset: core, and the rooms that need nothing but Python."""
+    for item in items:
+        if item.path.parent.name == "core" or item.path.stem in FAST_ROOMS:
+            item.add_marker(pytest.mark.fast)
+
+
 @pytest.fixture(scope="session", autouse=True)
 def _own_cache(tmp_path_factory):
     """The tests' digest cache is their own."""

@@ -202,7 +202,9 @@ def test_the_stopwatch_is_right_on_a_server_that_really_works(tmp_path, run_cli)
     plan = prepare_real_demo(tmp_path / "real")
     text = plan.read_text()
     text = text.replace('"--kv-bits", "{kv_bits}"]', '"--kv-bits", "{kv_bits}", "--true-log", "true.jsonl"]')
-    plan.write_text(text.replace("concurrency = [1, 6]", "concurrency = []").replace("concurrency = 6", "concurrency = 1"))
+    plan.write_text(
+        text.replace("concurrency = [1, 6]", "concurrency = []").replace("concurrency = 6", "concurrency = 1")
+    )
     done = run_cli("qualify", plan, "--part", "speed", "--only", "eelgrass-1m@q8_0")
     assert done.code == 0, done.err
     truth = {}

@@ -35,7 +35,7 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
         return None
     scale = size_scale(known["peak_bytes"].max())
     budget_bytes, outside = budget_in_sight(budget_bytes, known["peak_bytes"].max())
-    figure, axes = new_chart("Up and to the left is better: what each level solves, in how much memory")
+    figure, axes = new_chart("Pass rate and peak memory of each level")
     for number, (model, of_model) in enumerate(known.groupby("model", sort=False)):
         colour, marker = COLOURS[number % len(COLOURS)], MARKERS[number % len(MARKERS)]
         ordered = of_model.sort_values("peak_bytes")
@@ -60,7 +60,7 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
     add_legend(axes, loc="lower right", fontsize=9)
     return Chart(
         name="solved-against-memory",
-        title="What each level solves, in how much memory",
+        title="Pass rate and peak memory of each level",
         alt=sentences(
             f"{row.candidate} solves {row.pass_rate:.2f} ({row.low:.2f} to {row.high:.2f}) "
             f"in {format_bytes(row.peak_bytes)}"
@@ -86,9 +86,7 @@ def differences(frame: pd.DataFrame, *, margin: float | None, confidence: float)
     """
     if frame.empty:
         return None
-    figure, axes = new_chart(
-        "A thick bar right of the dashed line: shown to be no worse than accepted", height_in=1.5 + 0.42 * len(frame)
-    )
+    figure, axes = new_chart("Difference in pass rate to the reference level", height_in=1.5 + 0.42 * len(frame))
     places = list(range(len(frame)))[::-1]
     for place, row in zip(places, rows_of(frame), strict=True):
         axes.plot([row.low, row.high], [place, place], color=COLOURS[0], linewidth=1.2)
@@ -108,7 +106,7 @@ def differences(frame: pd.DataFrame, *, margin: float | None, confidence: float)
     pairs = sorted({int(count) for count in frame["pairs"]})
     return Chart(
         name="difference-to-reference",
-        title="Difference to the reference level, on the same exercises",
+        title="Difference in pass rate to the reference level, on the same exercises",
         alt=sentences(
             f"{row.candidate} differs from {row.against} by {row.difference:+.2f} ({row.low:+.2f} to {row.high:+.2f})"
             for row in rows_of(frame)
@@ -129,7 +127,7 @@ def agreement(frame: pd.DataFrame) -> Chart | None:
     """
     if frame.empty:
         return None
-    title = "Shorter bars: the level has changed what the model writes"
+    title = "Replies equal to the reference level's"
     figure, axes = new_chart(title, height_in=1.5 + 0.5 * len(frame))
     places = list(range(len(frame)))[::-1]
     same = [row.same_code / row.with_answer if row.with_answer else 0.0 for row in rows_of(frame)]
@@ -153,7 +151,7 @@ def agreement(frame: pd.DataFrame) -> Chart | None:
     add_legend(axes, loc="upper left", bbox_to_anchor=(0.0, -0.18), ncols=2, fontsize=9)
     return Chart(
         name="reply-agreement",
-        title="How far each level's replies follow its reference's",
+        title="Replies equal to the reference level's",
         alt=sentences(
             f"{row.candidate}: {row.identical} of {row.pairs} replies identical, "
             f"{row.same_code} of {row.with_answer} answers the same code"

@@ -74,13 +74,13 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
         each.set_ylim(bottom=0)
         each.set_xlim(0, float(mine["at_s"].max()))
     axes[-1][0].set_xlabel("seconds since the server's start")
-    figure.suptitle("A step is a load, a slope is growth", x=0.01, ha="left", fontsize=11, fontweight="bold", color=INK)
+    figure.suptitle("Memory during the campaign", x=0.01, ha="left", fontsize=11, fontweight="bold", color=INK)
     figure.supylabel(f"memory, host and accelerator together ({scale.label})", fontsize=9, color=INK)
     _phase_key(figure, list(used), budget_bytes)
     peaks = series.groupby("candidate", sort=False)["total_bytes"].max()
     return Chart(
         name="memory-over-time",
-        title="Memory from each server's start to its end",
+        title="Memory during the campaign",
         alt=sentences(f"{name} peaks at {format_bytes(peak)}" for name, peak in peaks.items()),
         caption=f"{len(series):,} samples. The server's own share of host memory (PSS) and its accelerator memory; "
         f"shaded by the phase.{outside}",
@@ -104,7 +104,7 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
     most = known[["predicted_bytes", "peak_bytes"]].to_numpy().max()
     scale = size_scale(most)
     budget_bytes, outside = budget_in_sight(budget_bytes, most)
-    figure, axes = new_chart("Bars of equal length: the header predicted it", height_in=1.5 + 0.5 * len(known))
+    figure, axes = new_chart("Peak memory: measured and predicted", height_in=1.5 + 0.5 * len(known))
     places = list(range(len(known)))[::-1]
     axes.barh(
         [p + 0.19 for p in places],
@@ -133,7 +133,7 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
     add_legend(axes, loc="upper left", bbox_to_anchor=(0.0, -0.16), ncols=3, fontsize=9)
     return Chart(
         name="predicted-beside-measured",
-        title="Memory predicted beside memory measured",
+        title="Peak memory: measured and predicted",
         alt=sentences(
             f"{row.candidate}: predicted {format_bytes(row.predicted_bytes)}, measured {format_bytes(row.peak_bytes)}"
             for row in rows_of(known)

@@ -39,7 +39,7 @@ def draw_memory(
     if not known:
         raise ValueError("no file says enough of its cache to draw it")
     streams = "one stream" if parallel == 1 else f"{parallel} streams"
-    figure, axes = new_chart(f"Predicted memory grows with the context: {kv_bits}-bit cache, {streams}")
+    figure, axes = new_chart(f"Memory required at each context: {kv_bits}-bit KV cache, {streams}")
     for number, facts in enumerate(known):
         contexts = np.unique(np.linspace(1, facts.context_tokens or 1, POINTS).astype(int))
         shape = facts.shape()
@@ -57,7 +57,7 @@ def draw_memory(
             fontsize=9,
         )
     axes.set_xlabel("context (tokens)")
-    axes.set_ylabel("weights + cache + overhead (GiB)")
+    axes.set_ylabel("weights + KV cache + overhead (GiB)")
     axes.set_ylim(bottom=0)
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
     add_legend(axes, loc="upper left", bbox_to_anchor=(1.0, 1.0))

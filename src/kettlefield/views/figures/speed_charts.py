@@ -1,4 +1,4 @@
-"""Speed: distributions of first tokens and gaps, decode rate against depth, what several clients get, loads."""
+"""Speed: distributions of TTFT and ITL, decode rate by context depth, throughput under load, load times."""
 
 from collections.abc import Mapping, Sequence
 
@@ -42,7 +42,7 @@ def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str
         return None
     from matplotlib.ticker import LogLocator, NullFormatter  # noqa: PLC0415
 
-    figure, axes = new_chart(f"Further left is faster, steeper is steadier: {what}")
+    figure, axes = new_chart(what)
     for number, (candidate, values) in enumerate(known.items()):
         shares = np.linspace(0, 1, min(POINTS, len(values)))
         axes.plot(
@@ -59,13 +59,13 @@ def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str
     axes.xaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
     axes.xaxis.set_major_formatter(lambda value, _: f"{value:g}")
     axes.xaxis.set_minor_formatter(NullFormatter())
-    axes.set_xlabel(f"{what} (ms, logarithmic)")
+    axes.set_xlabel("ms, logarithmic")
     axes.set_ylabel("share of samples")
     axes.set_ylim(0, 1.02)
     add_legend(axes, loc="upper left", bbox_to_anchor=(1.0, 1.0))
     return Chart(
         name=name,
-        title=f"Distribution: {what}",
+        title=what,
         alt=sentences(
             f"{candidate}: median {np.median(values) * 1000:.3g} ms, "
             f"95 % below {np.quantile(values, 0.95) * 1000:.3g} ms, n = {len(values)}"
@@ -88,7 +88,7 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
     """
     if frame.empty:
         return None
-    figure, axes = new_chart("A line that falls slows down as the context fills")
+    figure, axes = new_chart("Decode rate at each context depth")
     words = []
     for number, (candidate, rows) in enumerate(frame.groupby("candidate", sort=False)):
         middles = rows.groupby("depth_tokens")["decode_tps"].median()
@@ -110,7 +110,7 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
     add_legend(axes, loc="upper left", bbox_to_anchor=(1.0, 1.0))
     return Chart(
         name="decode-against-depth",
-        title="Decode rate as the context fills",
+        title="Decode rate at each context depth",
         alt=sentences(words),
         caption=f"Lines through the medians; every request is a dot, {len(frame)} in all.",
         figure=figure,
@@ -118,7 +118,7 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
 
 
 def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mapping[str, float]) -> Chart | None:
-    """What several clients get in all, and how late first tokens come as requests arrive faster; None without either.
+    """Throughput of a closed loop, and TTFT of an open one as its rate rises; None without either.
 
     Parameters
     ----------
@@ -144,8 +144,8 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
             markerfacecolor="none",
             markeredgecolor=INK,
         )
-    head(left, "Throughput stops growing at the saturation (ringed)")
-    left.set_xlabel("clients at once")
+    head(left, "Throughput (saturation point ringed)")
+    left.set_xlabel("concurrency (requests in flight)")
     left.set_ylabel("tokens/s of all together")
     left.set_ylim(bottom=0)
     order = list(dict.fromkeys([*clients.get("candidate", []), *tries.get("candidate", [])]))
@@ -155,9 +155,9 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
         right.plot(ordered["rate_rps"], ordered["ttft_p95_s"] * 1000, label=str(candidate), **look(number))
         if capacities.get(str(candidate)):
             right.axvline(capacities[str(candidate)], color=look(number)["color"], linestyle="--", linewidth=1.2)
-    head(right, "Capacity (dashed): the last rate that held")
+    head(right, "TTFT p95 by request rate (capacity dashed)")
     right.set_xlabel("random arrivals (requests/s, logarithmic)")
-    right.set_ylabel("first token p95 (ms)")
+    right.set_ylabel("TTFT p95 (ms)")
     right.set_ylim(bottom=0)
     if not tries.empty:
         right.set_xscale("log", base=2)
@@ -181,7 +181,7 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
         name="under-load",
         title="Throughput and latency under load",
         alt=sentences(words),
-        caption="Left: each client asks again when it has its reply. Right: requests arrive at random moments, and "
+        caption="Left: a new request as soon as one ends. Right: requests arrive at random moments, and "
         "latency counts from the scheduled one.",
         figure=figure,
     )
@@ -211,7 +211,7 @@ def loads_and_ceilings(loads: pd.DataFrame, ceilings: pd.DataFrame) -> Chart | N
         left.barh(
             places, list(rows), height=height * 0.9, color=COLOURS[number], label=kind, hatch=hatch, edgecolor="white"
         )
-    head(left, "Shorter is sooner ready")
+    head(left, "Load time")
     left.set_xlabel("started until ready (s)")
     left.set_yticks(range(len(names)), names)
     if kinds:
@@ -219,7 +219,7 @@ def loads_and_ceilings(loads: pd.DataFrame, ceilings: pd.DataFrame) -> Chart | N
     right.barh(
         [names.index(name) for name in ceilings["candidate"]], list(ceilings["share"]), height=0.5, color=COLOURS[2]
     )
-    head(right, "Near 1 is as fast as bandwidth allows")
+    head(right, "Decode rate over what bandwidth allows")
     right.set_xlabel("median decode rate over its ceiling (share)")
     right.set_yticks(range(len(names)), [""] * len(names))
     for each in (left, right):
