@@ -16,7 +16,7 @@ from kettlefield.views.figures import outcome_chart as outcomes
 from kettlefield.views.figures import speed_charts as speed
 from kettlefield.views.material import read_material
 from kettlefield.views.report_page import build_sections, charts_of
-from kettlefield.views.sections import verdict_section
+from kettlefield.views.sections.verdict_section import headline as headline_of
 from kettlefield.views.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
 
 MIB = 2**20
@@ -65,7 +65,7 @@ def test_the_headline_says_the_verdict_in_one_sentence(write, at_least, passed, 
     writer = write(exercises=20, criteria=PASS.format(at_least))
     for name, count in zip(("m@f16", "m@q4_k_m"), passed, strict=True):
         writer.memory(answered(writer, name, count), "answers", MIB, 0)
-    assert verdict_section.headline(material_of(writer)) == headline
+    assert headline_of(material_of(writer)) == headline
 
 
 def test_the_verdict_says_why_who_signed_and_what_it_holds_for(write):

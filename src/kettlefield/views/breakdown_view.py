@@ -6,9 +6,10 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import FEW, Group, pass_rates_by
 from kettlefield.results.comparison import compare
-from kettlefield.results.frames import campaign_facts, not_measured
+from kettlefield.results.frames import campaign_facts
 from kettlefield.views.choice import chosen, estimate_json
-from kettlefield.views.table import Align, Column, Table, View, Words, count, present, table, words
+from kettlefield.views.cost_view import left_out_words
+from kettlefield.views.table import Align, Column, Table, View, count, present, table, words
 
 
 def groups_view(record: Record, grouping: str, only: str | None = None) -> View:
@@ -17,7 +18,7 @@ def groups_view(record: Record, grouping: str, only: str | None = None) -> View:
     return View(
         title=facts["title"],
         simulated=facts["simulated"],
-        parts=present(groups_table(rows, grouping), *_left_out(record)),
+        parts=present(groups_table(rows, grouping), *left_out_words(record)),
         document={
             "simulated": facts["simulated"],
             "by": grouping,
@@ -43,7 +44,7 @@ def outcomes_view(record: Record, only: str | None = None) -> View:
     return View(
         title=found.title,
         simulated=found.simulated,
-        parts=present(outcomes_table({row.candidate: row.outcomes for row in rows}), *_left_out(record)),
+        parts=present(outcomes_table({row.candidate: row.outcomes for row in rows}), *left_out_words(record)),
         document={
             "simulated": found.simulated,
             "by": "outcome",
@@ -78,7 +79,3 @@ def outcomes_table(found: Mapping[str, Mapping[str, int]]) -> Table | None:
         [words("outcome"), *(count(name) for name in found)],
         [(name, *(counts.get(name) or None for counts in found.values())) for name in seen],
     )
-
-
-def _left_out(record: Record) -> tuple[Words, ...]:
-    return tuple(Words(text=text, tone="warning") for text in not_measured(record))

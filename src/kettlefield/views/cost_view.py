@@ -58,7 +58,7 @@ def cost_view(record: Record, only: str | None = None) -> View:
     return View(
         title=found.title,
         simulated=found.simulated,
-        parts=present(costs, *_left_out(record)),
+        parts=present(costs, *left_out_words(record)),
         document={
             "simulated": found.simulated,
             "candidates": [
@@ -85,7 +85,7 @@ def solved_view(record: Record, only: str | None = None) -> View:
     return View(
         title=found.title,
         simulated=found.simulated,
-        parts=present(attempts_table(rows), *_left_out(record)),
+        parts=present(attempts_table(rows), *left_out_words(record)),
         document={
             "simulated": found.simulated,
             "candidates": [
@@ -142,7 +142,8 @@ def _repaired(row: Figures, turns: int) -> float | None:
     return (row.solved + sum(number for turn, number in row.solved_after_repair.items() if turn <= turns)) / row.trials
 
 
-def _left_out(record: Record) -> tuple[Words, ...]:
+def left_out_words(record: Record) -> tuple[Words, ...]:
+    """Exercises that could not be asked on the rig: no table is without the word."""
     return tuple(Words(text=text, tone="warning") for text in not_measured(record))
 
 

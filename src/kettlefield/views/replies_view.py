@@ -3,9 +3,10 @@
 from collections.abc import Sequence
 
 from kettlefield.record.store import Record
-from kettlefield.results.frames import campaign_facts, not_measured
+from kettlefield.results.frames import campaign_facts
 from kettlefield.results.reply_similarity import ReplyAgreement, reply_agreements
 from kettlefield.views.choice import chosen
+from kettlefield.views.cost_view import left_out_words
 from kettlefield.views.table import Align, Column, Table, View, Words, count, percent, present, table, words
 
 _FIELDS = (
@@ -25,7 +26,7 @@ def replies_view(record: Record, only: str | None = None, *, against: str | None
         parts=present(
             None if rows else Words(text=nothing),
             replies_table(rows),
-            *(Words(text=text, tone="warning") for text in not_measured(record)),
+            *left_out_words(record),
             temperature_words(rows),
         ),
         document={

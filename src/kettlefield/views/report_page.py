@@ -1,7 +1,7 @@
 """The report in a folder: one page that holds all it needs, or Markdown, and its figures beside it."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cache
 from pathlib import Path
 
@@ -13,14 +13,14 @@ from kettlefield.decision.verdict import Decision
 from kettlefield.record.store import Record
 from kettlefield.views.material import Material, read_material
 from kettlefield.views.parts import Grid, Section
-from kettlefield.views.sections import correctness_section as correctness
-from kettlefield.views.sections import criteria_section as criteria
-from kettlefield.views.sections import evidence_section as evidence
-from kettlefield.views.sections import levels_section as levels
-from kettlefield.views.sections import marks_section as marks
-from kettlefield.views.sections import memory_section as memory
-from kettlefield.views.sections import speed_section as speed
-from kettlefield.views.sections import verdict_section as verdict
+from kettlefield.views.sections.correctness_section import correctness_section
+from kettlefield.views.sections.criteria_section import criteria_section
+from kettlefield.views.sections.evidence_section import evidence_section
+from kettlefield.views.sections.levels_section import levels_section
+from kettlefield.views.sections.marks_section import marks_section
+from kettlefield.views.sections.memory_section import memory_section
+from kettlefield.views.sections.speed_section import speed_section
+from kettlefield.views.sections.verdict_section import headline, verdict_section
 from kettlefield.views.style import Chart, save_chart, settle, svg_file, svg_in_page, svg_text
 from kettlefield.views.table import STATUSES, Align, Column, Table, Words
 from kettlefield.views.templating import make_environment
@@ -133,12 +133,16 @@ def _plain(text: str) -> str:
 
 
 FIGURES = "figures"
-SECTIONS = (verdict, criteria, levels, correctness, marks, speed, memory, evidence)  # in the order of the questions
+# in the order of a reader's questions
+SECTIONS: tuple[Callable[[Material], Section | None], ...] = (
+    *(verdict_section, criteria_section, levels_section, correctness_section),
+    *(marks_section, speed_section, memory_section, evidence_section),
+)
 
 
 def build_sections(material: Material) -> tuple[Section, ...]:
     """Every section, in order."""
-    made: list[Section | None] = [module.section(material) for module in SECTIONS]
+    made: list[Section | None] = [section(material) for section in SECTIONS]
     return tuple(section for section in made if section is not None)
 
 
@@ -180,17 +184,17 @@ def write_report(
     material = read_material(record, decision)
     sections = build_sections(material)
     (folder / FIGURES).mkdir(parents=True, exist_ok=True)
-    headline = verdict.headline(material)
+    sentence = headline(material)
     charts = charts_of(sections)
     for chart in charts:
         settle(chart)
     svgs = {chart.name: svg_text(chart) for chart in charts}
     if as_markdown:
         path = folder / "report.md"
-        text = render_markdown(decision.title, headline, sections, folder=FIGURES)
+        text = render_markdown(decision.title, sentence, sections, folder=FIGURES)
     else:
         path = folder / "report.html"
-        text = render_page(decision.title, headline, sections, svgs, simulated=decision.simulated)
+        text = render_page(decision.title, sentence, sections, svgs, simulated=decision.simulated)
     path.write_text(text, encoding="utf-8", errors="backslashreplace")
     written = [path]
     for chart in charts:

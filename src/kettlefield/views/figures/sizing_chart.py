@@ -10,7 +10,7 @@ from kettlefield.core.units import format_bytes
 from kettlefield.views.style import COLOURS, INK, MARKERS, add_legend, new_chart, save_chart
 from kettlefield.weights.facts import ModelFacts
 
-POINTS = 60
+CURVE_POINTS = 60
 GIB = 2**30
 
 
@@ -41,12 +41,12 @@ def draw_memory(
     streams = "one stream" if parallel == 1 else f"{parallel} streams"
     figure, axes = new_chart(f"Memory required at each context: {kv_bits}-bit KV cache, {streams}")
     for number, facts in enumerate(known):
-        contexts = np.unique(np.linspace(1, facts.context_tokens or 1, POINTS).astype(int))
+        contexts = np.unique(np.linspace(1, facts.context_tokens or 1, CURVE_POINTS).astype(int))
         shape = facts.shape()
         needs = [memory_need(shape, int(c), kv_bits=kv_bits, parallel=parallel).total_bytes / GIB for c in contexts]
         colour, marker = COLOURS[number % len(COLOURS)], MARKERS[number % len(MARKERS)]
         label = f"{facts.model} {facts.level}"
-        axes.plot(contexts, needs, color=colour, marker=marker, markevery=POINTS // 6, markersize=4, label=label)
+        axes.plot(contexts, needs, color=colour, marker=marker, markevery=CURVE_POINTS // 6, markersize=4, label=label)
     if budget_bytes is not None:
         axes.axhline(budget_bytes / GIB, color=INK, linestyle="--", linewidth=1.2)
         axes.annotate(

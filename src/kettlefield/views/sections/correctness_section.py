@@ -30,7 +30,7 @@ MOST_ROWS = 400  # exercises in the grid
 PROMPT_CHARS, FAILED_CHARS, PASSED_CHARS, ERROR_CHARS = 4000, 3000, 1200, 1500
 
 
-def section(material: Material) -> Section:
+def correctness_section(material: Material) -> Section:
     """The section."""
     trials = material.decision.table.trials
     names = tuple(row.candidate for row in material.decision.table.rows)

@@ -6,7 +6,7 @@ from kettlefield.views.parts import Part, Section
 from kettlefield.views.table import Words, folded, present
 
 
-def section(material: Material) -> Section:
+def criteria_section(material: Material) -> Section:
     """The section."""
     intro = Words(
         text="Set before the campaign began, and held in the record since. Of an estimate the bound must clear the "

@@ -11,7 +11,7 @@ from kettlefield.views.parts import Section
 from kettlefield.views.table import Table, Words, present, table, words
 
 
-def section(material: Material) -> Section:
+def evidence_section(material: Material) -> Section:
     """The section."""
     return Section(
         anchor="evidence",

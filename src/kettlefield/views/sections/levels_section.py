@@ -15,7 +15,7 @@ from kettlefield.views.replies_view import replies_table, temperature_words
 from kettlefield.views.table import Words, folded, present
 
 
-def section(material: Material) -> Section:
+def levels_section(material: Material) -> Section:
     """The section."""
     rows = material.decision.table.rows
     best = set(on_frontier(rows))

@@ -5,7 +5,7 @@ from kettlefield.views.material import Material
 from kettlefield.views.parts import Section
 
 
-def section(material: Material) -> Section | None:
+def marks_section(material: Material) -> Section | None:
     """The section; none when nobody marked anything."""
     marking = material.marking
     if marking.is_empty:

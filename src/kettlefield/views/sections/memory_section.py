@@ -10,7 +10,7 @@ from kettlefield.views.parts import Part, Section, drawn
 from kettlefield.views.table import Words, folded, present
 
 
-def section(material: Material) -> Section:
+def memory_section(material: Material) -> Section:
     """The section."""
     budget = material.decision.budget_bytes
     frame = pd.DataFrame(

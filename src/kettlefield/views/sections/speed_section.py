@@ -24,7 +24,7 @@ from kettlefield.views.style import Chart
 from kettlefield.views.table import Words, folded, present
 
 
-def section(material: Material) -> Section:
+def speed_section(material: Material) -> Section:
     """The section."""
     firsts, gaps = grid_samples(material.timed)
     floor = floor_of(material.record)

@@ -28,7 +28,7 @@ def headline(material: Material) -> str:
     )
 
 
-def section(material: Material) -> Section:
+def verdict_section(material: Material) -> Section:
     """The section."""
     decision, campaign = material.decision, material.campaign
     conditions = tuple(
