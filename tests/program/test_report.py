@@ -11,8 +11,8 @@ from playwright.sync_api import sync_playwright
 from records import FAULT, PASSED, WRONG, Writer
 
 from kettlefield.views.figures import level_charts as levels
+from kettlefield.views.figures import level_charts as outcomes
 from kettlefield.views.figures import memory_charts as memory
-from kettlefield.views.figures import outcome_chart as outcomes
 from kettlefield.views.figures import speed_charts as speed
 from kettlefield.views.parts import Section, cut
 from kettlefield.views.report_page import render_markdown

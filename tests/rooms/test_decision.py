@@ -11,14 +11,11 @@ from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.decision.provenance import changes_since, standings
 from kettlefield.decision.record_comparison import between
-from kettlefield.plan.criteria import check_against_suite, terms_of_text
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import check_against_suite, decide, terms_of_text
 from kettlefield.results.comparison import compare
 from kettlefield.results.paired_comparison import mixed_settings
 from kettlefield.results.reply_similarity import reply_agreements
-from kettlefield.views.bill import candidate_bill
-from kettlefield.views.junit import criteria_xml
-from kettlefield.views.table_files import TABLES, record_tables, write_tables
+from kettlefield.views.exports import TABLES, candidate_bill, criteria_xml, record_tables, write_tables
 
 SERVED = {"server": {"context": 4096, "kv_bits": 16, "concurrency": 2}}
 

@@ -20,14 +20,14 @@ from kettlefield.core.errors import InputError
 from kettlefield.decision.provenance import changes_since, standings
 from kettlefield.demo.simulated_models import MODELS, write_weights
 from kettlefield.measure.sampler import Sampler
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import decide
 from kettlefield.plan.plan import Candidate
 from kettlefield.plan.tables import GradingTable, MemoryTable, PromptingTable, SamplingTable, ServerTable, SpeedTable
 from kettlefield.results.comparison import compare, on_frontier
 from kettlefield.results.speed import timings
 from kettlefield.rig.survey import rig_state
 from kettlefield.server.loaded import loaded_by, loaded_now, named
-from kettlefield.views.junit import criteria_xml
+from kettlefield.views.exports import criteria_xml
 
 GRID = {"prompt_tokens": 64, "reply_tokens": 8}
 BUSY = "other processes kept 1.9 cores busy"

@@ -11,10 +11,8 @@ from kettlefield.cli.main import main
 from kettlefield.core.errors import InputError
 from kettlefield.decision.ledger import sign, signatures
 from kettlefield.decision.provenance import standings
-from kettlefield.plan.evaluation import decide
-from kettlefield.views.bill import candidate_bill
-from kettlefield.views.junit import criteria_xml
-from kettlefield.views.table_files import write_tables
+from kettlefield.plan.criteria import decide
+from kettlefield.views.exports import candidate_bill, criteria_xml, write_tables
 
 CRITERIA = (
     '[[criterion]]\nmeasure = "pass_rate"\nat_least = 0.5\n[[criterion]]\nmeasure = "peak_bytes"\nat_most = "1 GiB"\n'

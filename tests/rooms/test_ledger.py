@@ -9,7 +9,7 @@ from records import PASSED, WRONG, Writer
 from kettlefield.core.acceptance import Status
 from kettlefield.core.errors import InputError
 from kettlefield.decision.ledger import audit, results_digest, sign, signatures
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import decide
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts

@@ -6,17 +6,17 @@ from PIL import Image
 from records import FAULT, PASSED, WRONG, Writer
 
 from kettlefield.decision.ledger import sign
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import decide
 from kettlefield.record.packing import pack_series
 from kettlefield.results.series import depth_samples, grid_samples, memory_series
 from kettlefield.results.speed import timed_frame
 from kettlefield.views.figures import level_charts as levels
+from kettlefield.views.figures import level_charts as outcomes
 from kettlefield.views.figures import memory_charts as memory
-from kettlefield.views.figures import outcome_chart as outcomes
 from kettlefield.views.figures import speed_charts as speed
 from kettlefield.views.material import read_material
 from kettlefield.views.report_page import build_sections, charts_of
-from kettlefield.views.sections.verdict_section import headline as headline_of
+from kettlefield.views.sections.decision_sections import headline as headline_of
 from kettlefield.views.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
 
 MIB = 2**20

@@ -8,9 +8,8 @@ from rich.console import Console
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.statistics.estimate import Estimate
-from kettlefield.plan.evaluation import decide
-from kettlefield.views.breakdown_view import groups_view
-from kettlefield.views.choice import candidate_text, chosen
+from kettlefield.plan.criteria import decide
+from kettlefield.views.answers_view import groups_view
 from kettlefield.views.comparison_view import comparison_view
 from kettlefield.views.material import read_material
 from kettlefield.views.memory_view import memory_view
@@ -20,6 +19,8 @@ from kettlefield.views.table import (
     Align,
     Column,
     Words,
+    candidate_text,
+    chosen,
     count,
     duration,
     percent,

@@ -11,7 +11,7 @@ from kettlefield.results.capacity import Floor
 from kettlefield.results.comparison import compare
 from kettlefield.results.memory_use import memories
 from kettlefield.results.speed import timings
-from kettlefield.views.breakdown_view import groups_view
+from kettlefield.views.answers_view import groups_view
 from kettlefield.views.memory_view import memory_view
 from kettlefield.views.speed_view import speed_view
 from kettlefield.views.terminal import show

@@ -3,8 +3,7 @@
 import argparse
 from typing import TYPE_CHECKING
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.measure.calibration import calibrate, store_calibration
 from kettlefield.rig.survey import own_fingerprint

@@ -4,17 +4,14 @@ import argparse
 from collections.abc import Callable
 from pathlib import Path
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.record.store import Record
-from kettlefield.views.breakdown_view import groups_view, outcomes_view
+from kettlefield.views.answers_view import cost_view, groups_view, outcomes_view, replies_view, solved_view
 from kettlefield.views.comparison_view import comparison_rows, comparison_view
-from kettlefield.views.cost_view import cost_view, solved_view
 from kettlefield.views.marks_view import marks_view
 from kettlefield.views.memory_view import memory_view
 from kettlefield.views.records_view import record_views
-from kettlefield.views.replies_view import replies_view
 from kettlefield.views.speed_view import speed_view
 from kettlefield.views.table import View
 from kettlefield.views.terminal import print_csv, print_json, show

@@ -5,16 +5,14 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode, exit_code_of
+from kettlefield.cli.commands import COMMANDS, ExitCode, exit_code_of
 from kettlefield.core.acceptance import Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import visible
 from kettlefield.decision.ledger import Audit, audit, find_signer, sign, sign_text
 from kettlefield.decision.provenance import changes_since
 from kettlefield.decision.verdict import overall
-from kettlefield.plan.criteria import terms_of_text
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import decide, terms_of_text
 from kettlefield.record.store import Record
 from kettlefield.suite.typed_toml import nearest, read_text
 from kettlefield.views.criteria_view import signatures_table, verdicts_view

@@ -5,8 +5,7 @@ import os
 from pathlib import Path
 
 from kettlefield.campaign.learning import known_overhead
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.weigh import find_budget, find_overhead, split_command
 from kettlefield.core.errors import InputError
 from kettlefield.plan.drafting import draft_plan

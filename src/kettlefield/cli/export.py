@@ -5,18 +5,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.acceptance import Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.decision.ledger import signatures
 from kettlefield.decision.provenance import standings
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
 from kettlefield.suite.typed_toml import nearest
-from kettlefield.views.bill import candidate_bill
-from kettlefield.views.junit import criteria_xml
-from kettlefield.views.table_files import write_tables
+from kettlefield.views.exports import candidate_bill, criteria_xml, write_tables
 
 if TYPE_CHECKING:
     from kettlefield.record.store import Record

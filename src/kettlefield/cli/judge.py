@@ -8,8 +8,7 @@ from pathlib import Path
 from rich.progress import Progress
 
 from kettlefield.campaign.judging import judge
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.plan.plan import read_plan
 from kettlefield.record.store import Record
 from kettlefield.views.marks_view import marks_view

@@ -6,7 +6,7 @@ from __future__ import annotations
 import os
 import sys
 
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import ExitCode
 from kettlefield.cli.parsing import build_parser, complete
 
 TYPE_CHECKING = False  # as typing has it: importing that takes half the time of `--help`
@@ -64,7 +64,7 @@ def _log_end() -> None:
 def _report(err: KettlefieldError, *, as_json: bool) -> ExitCode:
     import json  # noqa: PLC0415
 
-    from kettlefield.cli.exits import exit_code_for  # noqa: PLC0415
+    from kettlefield.cli.commands import exit_code_for  # noqa: PLC0415
     from kettlefield.core.plaintext import visible  # noqa: PLC0415
 
     if as_json:

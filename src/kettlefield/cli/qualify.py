@@ -16,8 +16,7 @@ import uvloop
 from kettlefield.campaign.conductor import Conductor, Scope
 from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.progress import CampaignProgress
 from kettlefield.cli.suite import DISCORDANT
 from kettlefield.core.outcome import FAULTS

@@ -3,10 +3,9 @@
 import argparse
 from pathlib import Path
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
 from kettlefield.views.report_page import write_report
 

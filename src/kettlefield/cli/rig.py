@@ -5,8 +5,7 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import RigError
 from kettlefield.core.units import format_duration
 from kettlefield.measure.calibration import stored_calibration

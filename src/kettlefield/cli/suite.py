@@ -4,8 +4,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.suite.loader import find_suite, load_suite

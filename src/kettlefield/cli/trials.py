@@ -9,8 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from rich.syntax import Syntax
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import visible

@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.grading.vetting import vet_suite
 from kettlefield.sandbox.isolation import Isolation, NoIsolation

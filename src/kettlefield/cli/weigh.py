@@ -6,15 +6,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kettlefield.campaign.learning import known_overhead
-from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.exits import ExitCode
+from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import as_sentence
 from kettlefield.core.units import format_bytes, parse_size
 from kettlefield.rig.accelerators import find_accelerators
 from kettlefield.rig.host import read_host
 from kettlefield.rig.survey import own_bandwidth
-from kettlefield.views.figures.sizing_chart import draw_memory
+from kettlefield.views.figures.memory_charts import draw_memory
 from kettlefield.views.terminal import make_console, show
 from kettlefield.views.weights_view import weights_view
 from kettlefield.weights.digests import weights_digest

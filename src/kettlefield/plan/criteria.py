@@ -1,4 +1,4 @@
-"""The criteria of a plan: checked, their thresholds brought to base units."""
+"""The criteria of a plan: read, thresholds brought to base units, and a record evaluated against them."""
 
 import tomllib
 from collections.abc import Mapping, Sequence
@@ -12,10 +12,15 @@ from kettlefield.core.plaintext import as_sentence
 from kettlefield.core.renames import current_plan, new_measure
 from kettlefield.core.units import Unit, parse_duration, parse_size
 from kettlefield.decision.measures import MEASURES, Measure
+from kettlefield.decision.provenance import conditions_of
+from kettlefield.decision.verdict import Decision, reach_verdicts, recommendations
 from kettlefield.marking.scale import Weights
 from kettlefield.plan import tables
 from kettlefield.plan.tables import check_evidence, read_weights
+from kettlefield.record.store import Record
 from kettlefield.results.breakdown import PROPERTIES, belongs
+from kettlefield.results.comparison import compare
+from kettlefield.results.frames import campaign_facts
 from kettlefield.suite.typed_toml import nearest, to_struct
 from kettlefield.weights.facts import check_policy
 
@@ -233,3 +238,37 @@ def _base_value(raw: float | str, unit: Unit) -> float:
     if unit is Unit.RATIO and not 0 <= raw <= 1:
         raise ValueError("write a share from 0 to 1")
     return float(raw)
+
+
+def decide(record: Record, *, terms: Terms | None = None) -> Decision:
+    """What a record's results say of every candidate.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    terms : Terms, optional
+        Other criteria and conditions than those of the plan as it stood when the campaign began.
+
+    Raises
+    ------
+    InputError
+        No campaign was begun in it, or its plan cannot be read.
+    """
+    facts = campaign_facts(record)
+    terms = terms or terms_of_text(facts["plan_text"], record.path)
+    table = compare(record)
+    verdicts = reach_verdicts(record, table, terms.criteria, terms.weights)
+    choices = recommendations(table, verdicts)
+    return Decision(
+        title=facts["title"],
+        simulated=facts["simulated"],
+        table=table,
+        criteria=terms.criteria,
+        budget_bytes=terms.budget_bytes,
+        verdicts=verdicts,
+        recommended={model: candidate for model, (candidate, _) in choices.items()},
+        why_recommended={model: why for model, (_, why) in choices.items()},
+        conditions=conditions_of(record, terms.conditions),
+        weights=terms.weights,
+    )

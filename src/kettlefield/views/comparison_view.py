@@ -13,15 +13,17 @@ from kettlefield.results.capacity import Floor, floor_of
 from kettlefield.results.comparison import QUANTILES, Figures, compare, ends_of_scale, on_frontier
 from kettlefield.results.frames import not_measured, notes
 from kettlefield.results.paired_comparison import mixed_settings
-from kettlefield.views.choice import candidate_text, chosen, estimate_json
 from kettlefield.views.table import (
     Align,
     Column,
     Table,
     View,
     Words,
+    candidate_text,
+    chosen,
     count,
     duration,
+    estimate_json,
     line,
     number,
     percent,

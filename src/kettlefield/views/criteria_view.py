@@ -10,8 +10,7 @@ from kettlefield.decision.verdict import CandidateVerdict, Decision
 from kettlefield.record.entries import SignatureEntry
 from kettlefield.record.store import Record
 from kettlefield.results.frames import not_measured
-from kettlefield.views.choice import estimate_json
-from kettlefield.views.table import Table, View, Words, line, present, table, words
+from kettlefield.views.table import Table, View, Words, estimate_json, line, present, table, words
 
 
 def verdicts_view(

@@ -9,8 +9,7 @@ from kettlefield.marking.scores import MarkedCandidate, Marking, read_marking
 from kettlefield.plan.criteria import terms_of_text
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
-from kettlefield.views.choice import chosen, estimate_json
-from kettlefield.views.table import Table, View, Words, count, present, share, table, words
+from kettlefield.views.table import Table, View, Words, chosen, count, estimate_json, present, share, table, words
 
 
 def marks_view(record: Record, only: str | None = None) -> View:

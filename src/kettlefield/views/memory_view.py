@@ -9,12 +9,12 @@ from kettlefield.core.units import format_bytes
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
 from kettlefield.results.memory_use import Memory, memories
-from kettlefield.views.choice import chosen
 from kettlefield.views.table import (
     Align,
     Column,
     Table,
     View,
+    chosen,
     count,
     number,
     present,

@@ -10,11 +10,10 @@ from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.values import Change
 from kettlefield.decision.record_comparison import PLAIN_MOVES, RUN_TO_RUN, Between, Move, between
 from kettlefield.decision.verdict import Decision
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
-from kettlefield.views.choice import chosen, estimate_json
-from kettlefield.views.table import Align, Column, Table, View, Words, present, table, words
+from kettlefield.views.table import Align, Column, Table, View, Words, chosen, estimate_json, present, table, words
 
 WIDEST = 72  # characters of a value: a SHA-256 is shown whole
 

@@ -14,13 +14,8 @@ from kettlefield.record.store import Record
 from kettlefield.views.material import Material, read_material
 from kettlefield.views.parts import Grid, Section
 from kettlefield.views.sections.correctness_section import correctness_section
-from kettlefield.views.sections.criteria_section import criteria_section
-from kettlefield.views.sections.evidence_section import evidence_section
-from kettlefield.views.sections.levels_section import levels_section
-from kettlefield.views.sections.marks_section import marks_section
-from kettlefield.views.sections.memory_section import memory_section
-from kettlefield.views.sections.speed_section import speed_section
-from kettlefield.views.sections.verdict_section import headline, verdict_section
+from kettlefield.views.sections.decision_sections import criteria_section, evidence_section, headline, verdict_section
+from kettlefield.views.sections.measured_sections import levels_section, marks_section, memory_section, speed_section
 from kettlefield.views.style import Chart, save_chart, settle, svg_file, svg_in_page, svg_text
 from kettlefield.views.table import STATUSES, Align, Column, Table, Words
 from kettlefield.views.templating import make_environment

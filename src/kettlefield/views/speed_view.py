@@ -8,13 +8,13 @@ from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
 from kettlefield.results.comparison import Figures, compare
 from kettlefield.results.speed import Cell, Timing, timings
-from kettlefield.views.choice import chosen
 from kettlefield.views.table import (
     Align,
     Column,
     Table,
     View,
     Words,
+    chosen,
     count,
     duration,
     number,

@@ -1,10 +1,13 @@
 """A table as a value: title, columns and typed rows, built once and rendered wherever it is shown."""
 
+import fnmatch
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal, Protocol, TypeVar
 
+from kettlefield.core.errors import InputError
+from kettlefield.core.plaintext import visible
 from kettlefield.core.statistics.estimate import Estimate, with_interval
 from kettlefield.core.units import Unit, format_bytes, format_duration, three_digits
 
@@ -173,3 +176,56 @@ def _signed_size(value: Any) -> str:
         return f"{'-' if value < 0 else '+'}{format_bytes(abs(round(value)))}"
     low, high = ("?" if bound is None else _signed_size(bound) for bound in (value.low, value.high))
     return _signed_size(value.value) + ("" if value.low is None and value.high is None else f" ({low} to {high})")
+
+
+class OfCandidate(Protocol):
+    """A row about one candidate."""
+
+    @property
+    def candidate(self) -> str:
+        """Its name."""
+        ...
+
+
+class Named(OfCandidate, Protocol):
+    """A row that knows its candidate's part in the plan."""
+
+    @property
+    def reference(self) -> bool:
+        """Whether it is its model's reference level."""
+        ...
+
+    @property
+    def baseline(self) -> bool:
+        """Whether it is compared with and not up for approval."""
+        ...
+
+
+C = TypeVar("C", bound=OfCandidate)
+
+
+def chosen(rows: Sequence[C], pattern: str | None) -> list[C]:
+    """The rows whose candidate a pattern leaves.
+
+    Raises
+    ------
+    InputError
+        It matches none.
+    """
+    left = [row for row in rows if pattern is None or fnmatch.fnmatchcase(row.candidate, pattern)]
+    if rows and not left:
+        names = ", ".join(visible(row.candidate, keep_lines=False) for row in rows)
+        raise InputError(f'"{visible(pattern or "")}" matches no candidate', "--only", f"Known here: {names}.")
+    return left
+
+
+def candidate_text(row: Named) -> str:
+    """A candidate as tables name it: ``*`` marks the reference level, a baseline is marked in words."""
+    return row.candidate + ("*" if row.reference else " (baseline)" if row.baseline else "")
+
+
+def estimate_json(estimate: Estimate | float | str | None) -> Any:
+    """An estimate as the JSON contract writes it."""
+    if isinstance(estimate, Estimate):
+        return {"value": estimate.value, "low": estimate.low, "high": estimate.high, "n": estimate.n}
+    return estimate
