@@ -38,7 +38,7 @@ def start(program, plan):
 
 
 def wait_for_trials(record, count, process):
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + 120
     while time.monotonic() < deadline and process.poll() is None:
         if record.exists():
             try:
@@ -83,21 +83,23 @@ def test_killed_at_several_instants_it_loses_and_doubles_nothing(make_plan, prog
 
 
 def test_interrupted_it_stops_its_server_and_can_go_on(make_plan, program, run_cli, tmp_path):
-    # two candidates, and some seconds of asking each: much is left to do when the signals come
+    # a card so slow that much is left to do when the signals come, however busy the host is
     plan, record = make_plan(candidates=(("q8_0", ""), ("q4_k_m", ""))), tmp_path / "record.db"
     card = tmp_path / "card" / "card.toml"
-    card.write_text(card.read_text().replace("4e12", "60e9"))
+    fast = card.read_text()
+    card.write_text(fast.replace("4e12", "15e9"))
     kept = []
     for number in (signal.SIGINT, signal.SIGTERM):
         process = start(program, plan)
         wait_for_trials(record, len(kept) + 1, process)
         process.send_signal(number)
         _, err = process.communicate(timeout=30)
-        assert process.returncode == 130
+        assert process.returncode == 130, f"{number}: {err[-1500:]}"
         assert "every finished trial is kept" in err and "Traceback" not in err
         assert simulated_servers(tmp_path) == []
         assert trials_in(record)[: len(kept)] == kept
         kept = trials_in(record)
+    card.write_text(fast)
     assert run_cli("qualify", plan).code == 0
     assert trials_in(record)[: len(kept)] == kept
 
