@@ -34,7 +34,9 @@ def simulated_servers(folder):
 
 
 def start(program, plan):
-    return subprocess.Popen([program, "qualify", plan], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    # a test run in the background inherits that interrupts are ignored, and so would the program
+    command = ["env", "--default-signal=INT", program, "qualify", plan]
+    return subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
 
 
 def wait_for_trials(record, count, process):
