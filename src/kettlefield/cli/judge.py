@@ -21,7 +21,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "judge",
         help=COMMANDS["judge"],
         description="Put a campaign's replies to the plan's [judge], blind, several times, pairs in both orders.\n"
-        "Shown first is how it biases by place and length and how it agrees with checks and people; then its marks.",
+        "Shown first are its position and length bias and how it agrees with checks and people; then its marks.",
         epilog="examples:\n  kettlefield judge plan.toml\n  kettlefield compare record.db --part marks",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
