@@ -15,6 +15,7 @@ import numpy as np
 from kettlefield.core.extraction.extract import answer_text, extract_answer
 from kettlefield.core.extraction.reply_symptoms import is_looping, is_refusal
 from kettlefield.core.extraction.wanted import Gap, Wanted
+from kettlefield.languages.all_languages import LANGUAGES
 
 GIVEN = {"hold.py": "def tally(crates):\n    return 0\n"}
 FORMS = {
@@ -118,7 +119,7 @@ def one_text(piece: str, frame: str, chars: int) -> str:
 
 def take(text: str, wanted: Wanted) -> None:
     """All that our own code does with a reply before anything is run."""
-    extract_answer(text, wanted)
+    extract_answer(text, wanted, LANGUAGES)
     answer_text(text)
     is_looping(text)
     is_refusal(text)

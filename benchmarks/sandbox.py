@@ -12,10 +12,11 @@ from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
-from kettlefield.rig.toolchains import Toolchain, find_toolchain
+from kettlefield.languages.all_languages import find_toolchain
+from kettlefield.languages.language import Toolchain
 from kettlefield.sandbox.isolation import Bubblewrap
 from kettlefield.sandbox.job import Job, RunLimits
-from kettlefield.sandbox.runner import run_job
+from kettlefield.sandbox.runner import Sandbox
 
 LIMITS = RunLimits(wall_s=20, cpu_s=10, memory_bytes=2**29, output_bytes=2**20)
 CODE = "print('ebb')\n"
@@ -44,7 +45,7 @@ def main() -> None:
         mounts=toolchain.mounts,
         result_fd=False,
     )
-    isolation = Bubblewrap()
+    sandbox = Sandbox(Bubblewrap())
     bare_command = [toolchain.program, *flags, "-c", CODE]
 
     def bare() -> None:
@@ -54,7 +55,7 @@ def main() -> None:
         subprocess.run(FLOOR, capture_output=True, check=True)
 
     def isolated() -> None:
-        report = run_job(job, isolation)
+        report = sandbox.run(job)
         assert report.stdout == b"ebb\n", report
 
     kinds = {"bare": bare, "isolation floor": floor, "isolated": isolated}

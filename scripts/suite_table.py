@@ -9,6 +9,7 @@ import textwrap
 from collections import Counter
 from pathlib import Path
 
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.suite.format import KINDS, Suite
 from kettlefield.suite.loader import find_suite, load_suite
 
@@ -66,7 +67,7 @@ def main() -> int:
     parser.add_argument("--check", action="store_true", help="change nothing; exit 1 when a page is not true")
     args = parser.parse_args()
     for name in ABOUT:
-        text = page(name, load_suite(find_suite(name, Path()), check_lock=False))
+        text = page(name, load_suite(CHECKS, find_suite(name, Path()), check_lock=False))
         target = DOCS / f"{name}.md"
         if not args.check:
             target.write_text(text, encoding="utf-8")

@@ -1,11 +1,22 @@
 """Exercises written into a temporary folder, for tests of what the built-in suite does not hold."""
 
 import json
+from functools import cache
 from pathlib import Path
 
 import tomli_w
 
+from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.grading.grader import Grader
+from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import load_exercise
+
+
+@cache
+def grader():
+    """The grader that a module's tests share."""
+    return Grader(available_isolation())
+
 
 BASE = {
     "title": "A test",
@@ -28,4 +39,4 @@ def write_exercise(folder: Path, spec: dict, files: dict[str, object]):
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_text(content if isinstance(content, str) else json.dumps(content))
-    return load_exercise(folder)
+    return load_exercise(CHECKS, folder)

@@ -2,13 +2,12 @@
 
 import dataclasses
 
-from kettlefield.core.outcome import Outcome
+from kettlefield.core.outcome import CheckResult, Outcome, RunEnd
 from kettlefield.core.timing.timeline import TokenCount, Trace, read_figures
 from kettlefield.record.entries import (
     AttemptEntry,
     CampaignEntry,
     CandidateEntry,
-    CheckEntry,
     ExchangeEntry,
     ExerciseEntry,
     MemoryEntry,
@@ -89,8 +88,8 @@ class Writer:
         )  # fmt: skip
 
     def trial(self, ids, exercise, *outcomes, sample=1, detail="why", end="finished", code="x", pictures=(), **options):
-        check = CheckEntry(
-            name="c", kind="calls", required=True, weight=1.0, passed=outcomes[-1] is PASSED, end=end,
+        check = CheckResult(
+            name="c", kind="calls", required=True, weight=1.0, passed=outcomes[-1] is PASSED, end=RunEnd(end),
             cases_passed=1, cases_total=2, detail=detail, wall_s=0.1,
         )  # fmt: skip
         attempts = tuple(

@@ -1,14 +1,19 @@
 """Replies that edit, continue or fill what they were given, and replies of several files."""
 
+from functools import partial
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kettlefield.core.extraction import extract as extraction
 from kettlefield.core.extraction.continuation import cut_at_stops, cut_continuation
-from kettlefield.core.extraction.extract import extract_answer
 from kettlefield.core.extraction.patching import Fit, apply_changes, lines_changed_outside, parse_diff, parse_pairs
 from kettlefield.core.extraction.wanted import Gap, Wanted
 from kettlefield.core.plaintext import is_safe_name
+from kettlefield.languages.all_languages import LANGUAGES
+
+extract_answer = partial(extraction.extract_answer, languages=LANGUAGES)
 
 GIVEN = """def tally(crates):
     total = 0
@@ -59,8 +64,8 @@ EDITS = {
 def test_an_edit_given_as(name):
     reply, how = EDITS[name]
     found = extract_answer(reply, EDIT)
-    assert (found.how, found.files[0].name) == (how, "hold.py")
-    assert found.files[0].text == MENDED
+    assert (found.how, found.main) == (how, "hold.py")
+    assert found.text == MENDED
     assert any("line counts are wrong" in remark for remark in found.remarks) is (name == "wrong counts and lines")
 
 
@@ -76,9 +81,9 @@ def test_an_edit_given_as(name):
 def test_an_edit_that_fits_nowhere_says_so_and_changes_nothing(reply, words):
     found = extract_answer(reply, EDIT)
     if words is None:  # a single given file is meant whatever name the diff gives it: nothing is written elsewhere
-        assert [file.name for file in found.files] == ["hold.py"]
+        assert list(found.files) == ["hold.py"]
     else:
-        assert (found.files, words in found.how) == ((), True), found.how
+        assert (found.files, words in found.how) == ({}, True), found.how
 
 
 def test_two_hunks_shift_each_other_and_an_addition_needs_no_old_line():
@@ -143,19 +148,19 @@ TWO_FILES = {
 @pytest.mark.parametrize("name", TWO_FILES)
 def test_two_files_are_told_apart_by(name):
     found = extract_answer(TWO_FILES[name], TWO)
-    assert {file.name: file.text for file in found.files} == {"main.py": MAIN, "fares.py": FARES}, found
+    assert found.files == {"main.py": MAIN, "fares.py": FARES}, found
     assert found.main == "main.py"
 
 
 def test_names_in_first_line_comments_count_and_a_missing_file_is_named():
     reply = f"```python\n# main.py\n{MAIN}```\n```python\n# file: fares.py\n{FARES}```"
-    assert [file.text.split("\n", 1)[1] for file in extract_answer(reply, TWO).files] == [MAIN, FARES]
+    assert [text.split("\n", 1)[1] for text in extract_answer(reply, TWO).files.values()] == [MAIN, FARES]
     lone = extract_answer(f"```python main.py\n{MAIN}```", TWO)
     assert "missing: fares.py" in lone.remarks
     helper = extract_answer(
         f"`main.py`\n```python\n{MAIN}```\n`fares.py`\n```python\n{FARES}```\n`util.py`\n```python\nx = 1\n```", TWO
     )
-    assert [file.name for file in helper.files] == ["main.py", "fares.py", "util.py"]
+    assert list(helper.files) == ["main.py", "fares.py", "util.py"]
 
 
 @pytest.mark.parametrize(
@@ -198,17 +203,17 @@ WHOLE = OPENING + BODY + CLOSING
     ],
 )
 def test_a_gap_is_filled_by_the_part_or_the_whole(reply):
-    assert extract_answer(reply, GAP).files[0].text == WHOLE
+    assert extract_answer(reply, GAP).text == WHOLE
 
 
 def test_a_model_that_fills_the_gap_itself_may_repeat_what_follows_it():
     import dataclasses
 
     wanted = dataclasses.replace(GAP, continued=True)
-    assert extract_answer(BODY, wanted).files[0].text == WHOLE
+    assert extract_answer(BODY, wanted).text == WHOLE
     found = extract_answer(BODY + CLOSING + "\nprint(rest(3))\n", wanted)
-    assert (found.files[0].text, "ran on" in found.remarks[0]) == (WHOLE, True)
-    assert extract_answer("  \n", wanted).files == ()
+    assert (found.text, "ran on" in found.remarks[0]) == (WHOLE, True)
+    assert extract_answer("  \n", wanted).files == {}
 
 
 RUNAWAYS = {
@@ -237,8 +242,8 @@ RUNAWAYS = {
 def test_a_runaway_continuation_is_cut_where_the_unit_ends(name):
     opening, unit, runaway = RUNAWAYS[name]
     language = name.split()[0]
-    assert cut_continuation(opening, unit + runaway, language).strip() == unit.strip()
-    assert cut_continuation(opening, unit, language).strip() == unit.strip()
+    assert cut_continuation(opening, unit + runaway, LANGUAGES.get(language)).strip() == unit.strip()
+    assert cut_continuation(opening, unit, LANGUAGES.get(language)).strip() == unit.strip()
 
 
 def test_stop_strings_cut_at_the_first_of_them():
@@ -271,6 +276,6 @@ def test_the_language_that_a_model_chose_names_the_file(reply, name):
 
 def test_a_page_gives_its_scripts_and_a_transcript_its_program():
     page = '```html\n<!doctype html><html><head><script src="x.js"></script></head>\n<script>\nlet a = 1;\n</script></html>\n```'
-    assert extract_answer(page, Wanted(language="javascript", file="a.js")).files[0].text == "let a = 1;\n"
+    assert extract_answer(page, Wanted(language="javascript", file="a.js")).text == "let a = 1;\n"
     words = extract_answer("<think>hm</think>\nEbb is outgoing.", Wanted(language="text", file="reply.md"))
-    assert words.files[0].text == "Ebb is outgoing.\n"
+    assert words.text == "Ebb is outgoing.\n"

@@ -1,12 +1,17 @@
 """Replies of many shapes, each with the program that must be found in it."""
 
+from functools import partial
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.extraction.extract import extract_answer
+from kettlefield.core.extraction import extract as extraction
 from kettlefield.core.extraction.fences import find_blocks
 from kettlefield.core.extraction.wanted import Wanted
+from kettlefield.languages.all_languages import LANGUAGES
+
+extract_answer = partial(extraction.extract_answer, languages=LANGUAGES)
 
 PYTHON = Wanted(language="python", file="answer.py", entry="berth_of")
 SCRIPT = Wanted(language="javascript", file="answer.js")
@@ -56,13 +61,13 @@ SHAPES = {
 def test_the_program_is_found_in(name):
     found = extract_answer(SHAPES[name], PYTHON)
     assert found.files, found.how
-    assert found.files[0].text.strip() == CODE.strip()
-    assert (found.files[0].name, found.cut) == ("answer.py", False)
+    assert found.text.strip() == CODE.strip()
+    assert (found.main, found.cut) == ("answer.py", False)
 
 
 @pytest.mark.parametrize("reply", [f"```js\n{JS}```", f"```JavaScript\n{JS}```", JS, f"Run it:\n\n{JS}"])
 def test_a_javascript_program_is_found(reply):
-    assert extract_answer(reply, SCRIPT).files[0].text.strip() == JS.strip()
+    assert extract_answer(reply, SCRIPT).text.strip() == JS.strip()
 
 
 @pytest.mark.parametrize(
@@ -71,38 +76,38 @@ def test_a_javascript_program_is_found(reply):
 )
 def test_a_reply_without_a_program_has_no_answer(reply):
     found = extract_answer(reply, PYTHON)
-    assert found.files == ()
+    assert found.files == {}
     assert found.how
 
 
 def test_typography_is_repaired_only_where_the_code_does_not_parse():
     broken = "def berth_of(ship):\n\u00a0\u00a0\u00a0\u00a0return \u201cB\u201d + ship[0]\n"
     found = extract_answer(f"```python\n{broken}```", PYTHON)
-    assert found.files[0].text == 'def berth_of(ship):\n    return "B" + ship[0]\n'
+    assert found.text == 'def berth_of(ship):\n    return "B" + ship[0]\n'
     assert "did not parse" in found.remarks[0]
     meant = "def berth_of(ship):\n    return ship.strip('\u201c\u201d\u00a0')\n"
     kept = extract_answer(f"```python\n{meant}```", PYTHON)
-    assert (kept.files[0].text, kept.remarks) == (meant, ())
+    assert (kept.text, kept.remarks) == (meant, ())
     hopeless = "def berth_of(ship:\n    return \u201cB\u201d\n"
-    assert extract_answer(f"```python\n{hopeless}```", PYTHON).files[0].text == hopeless
+    assert extract_answer(f"```python\n{hopeless}```", PYTHON).text == hopeless
 
 
 def test_an_unclosed_block_is_kept_and_marked():
     found = extract_answer(f"```python\n{CODE}", PYTHON)
-    assert (found.files[0].text, found.cut) == (CODE, True)
+    assert (found.text, found.cut) == (CODE, True)
     assert "never ended" in found.remarks[0]
 
 
 def test_another_language_is_taken_only_for_want_of_better():
     both = extract_answer(f"```js\nfunction f() {{}}\n```\n```python\n{CODE}```", PYTHON)
-    assert both.files[0].text == CODE
-    assert extract_answer("```js\nfunction f() {}\n```", PYTHON).files[0].text == "function f() {}\n"
+    assert both.text == CODE
+    assert extract_answer("```js\nfunction f() {}\n```", PYTHON).text == "function f() {}\n"
 
 
 @given(st.text(max_size=400))
 def test_extraction_never_raises_and_invents_nothing(reply):
     for wanted in (PYTHON, SCRIPT):
-        for file in extract_answer(reply, wanted).files:
+        for file in extract_answer(reply, wanted).files.items():
             kept = file.text.replace("\n", "")
             assert all(ch in reply for ch in kept)
 
@@ -118,4 +123,4 @@ def test_a_fenced_text_comes_back_whole(body, mark):
 def test_thousands_of_blocks_and_a_very_long_line_take_linear_work():
     # a quadratic reading of this would not end within the test's time limit
     reply = "```text\nx\n```\n" * 20_000 + "y" * 2_000_000 + f"\n```python\n{CODE}```"
-    assert extract_answer(reply, PYTHON).files[0].text == CODE
+    assert extract_answer(reply, PYTHON).text == CODE

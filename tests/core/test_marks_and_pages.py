@@ -1,15 +1,18 @@
 """Marks, judges and what a page showed: computed on figures known beforehand."""
 
+from functools import partial
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.extraction.extract import extract_answer
+from kettlefield.core.extraction import extract as extraction
 from kettlefield.core.extraction.wanted import Wanted
 from kettlefield.core.page_expectations import Wish, blended, contrast_ratio, read_colour, rule_faults, shortfall
 from kettlefield.core.statistics.intervals import mean_of_groups
 from kettlefield.core.statistics.kappa import agreement_on_scale, parting, weighted_kappa
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.marking.scale import (
     Compared,
     follows_checks,
@@ -21,6 +24,8 @@ from kettlefield.marking.scale import (
     read_mark,
     same_in_both_orders,
 )
+
+extract_answer = partial(extraction.extract_answer, languages=LANGUAGES)
 
 # Cohen (1968), page 216: two judges, three categories, shares of 200 cases, and weights of disagreement
 COHEN = np.array([[0.44, 0.07, 0.09], [0.05, 0.20, 0.05], [0.01, 0.03, 0.06]]) * 200
@@ -226,13 +231,13 @@ PAGE = '<!doctype html>\n<html lang="en"><link rel="stylesheet" href="./a.css"><
 )
 def test_a_page_is_found_with_the_files_that_it_names(reply, files, cut):
     found = extract_answer(reply, Wanted(language="html", file="index.html"))
-    assert ({file.name for file in found.files}, found.cut) == (files, cut), found.how
+    assert (set(found.files), found.cut) == (files, cut), found.how
 
 
 def test_a_page_keeps_what_was_given_and_tells_what_is_missing():
     wanted = Wanted(language="html", file="index.html", others=("a.css", "c.css"), given={"b.js": "const B = 1;"})
     found = extract_answer(f"```html\n{PAGE}```\n\n```css\np {{ color: red }}\n```", wanted)
-    assert {file.name: file.text[:9] for file in found.files} == {
+    assert {name: text[:9] for name, text in found.files.items()} == {
         "index.html": "<!doctype", "b.js": "const B =", "a.css": "p { color",
     }  # fmt: skip
     assert found.remarks == ("a.css was not named: taken by its language", "missing: c.css")

@@ -4,14 +4,19 @@ import dataclasses
 import resource
 import subprocess
 import sys
+from functools import partial
 
 import pytest
 
+from kettlefield.core.extraction import extract as extraction
 from kettlefield.core.extraction.continuation import cut_at_stops, cut_continuation
-from kettlefield.core.extraction.extract import answer_text, extract_answer
+from kettlefield.core.extraction.extract import answer_text
 from kettlefield.core.extraction.fences import find_blocks
 from kettlefield.core.extraction.wanted import Gap, Wanted
 from kettlefield.core.plaintext import fits_beside
+from kettlefield.languages.all_languages import LANGUAGES
+
+extract_answer = partial(extraction.extract_answer, languages=LANGUAGES)
 
 PYTHON = Wanted(language="python", file="answer.py", entry="berth_of")
 SCRIPT = Wanted(language="python", file="answer.py")
@@ -20,7 +25,7 @@ LONGER = "def berth_of(ship):\n    # the first letter\n    name = ship\n    lett
 
 
 def taken(reply, wanted=PYTHON):
-    return extract_answer(reply, wanted).files[0].text
+    return extract_answer(reply, wanted).text
 
 
 # --- blocks ---------------------------------------------------------------------------------------------
@@ -131,7 +136,7 @@ def test_blocks_that_need_each_other_are_one_answer(language, entry, parts):
     wanted = Wanted(language=language, file="answer", entry=entry)
     reply = "First:\n\n" + "\n\nthen:\n\n".join(f"```{language}\n{part}```" for part in parts)
     found = extract_answer(reply, wanted)
-    assert all(part.strip() in found.files[0].text for part in parts), found
+    assert all(part.strip() in found.text for part in parts), found
     assert "together" in found.how
 
 
@@ -142,16 +147,16 @@ def test_the_asked_unit_is_kept_when_what_runs_on_is_half_written():
     opening = "import math\n\n\ndef helper(x):\n    return x\n\n\n"
     unit = "LIMIT = 3\n\n\n@cache\ndef ebb(x):\n    return x\n"
     for runaway in ("\n\ndef flood(x:\n", "\n\nclass Flood:\n    def a(self):\n        return [\n", "\n\nx = '''\n"):
-        kept = cut_continuation("def ebb(x):\n", f"    y = [\n        x]\n    return y\n{runaway}", "python")
+        kept = cut_continuation("def ebb(x):\n", f"    y = [\n        x]\n    return y\n{runaway}", LANGUAGES["python"])
         assert kept.strip() == "y = [\n        x]\n    return y"
-        assert cut_continuation(opening, unit + runaway, "python").startswith("LIMIT = 3")
+        assert cut_continuation(opening, unit + runaway, LANGUAGES["python"]).startswith("LIMIT = 3")
         fenced = extract_answer(f"```python\n{CODE}{runaway}", PYTHON)
-        assert (fenced.files[0].text.strip(), fenced.cut) == (CODE.strip(), True)
+        assert (fenced.text.strip(), fenced.cut) == (CODE.strip(), True)
     braced = extract_answer(
         "```c\nint ebb(int x) {\n    return x;\n}\n\nint flood(int x) {\n    if (x",
         Wanted(language="c", file="a.c", entry="ebb"),
     )
-    assert braced.files[0].text == "int ebb(int x) {\n    return x;\n}\n"
+    assert braced.text == "int ebb(int x) {\n    return x;\n}\n"
     # the asked unit itself cut off: nothing is thrown away
     assert "return (" in taken("```python\ndef berth_of(ship):\n    return (")
 
@@ -207,11 +212,11 @@ def test_a_block_that_only_carries_on_is_put_behind_the_opening():
 def test_a_file_in_the_place_of_a_folder_is_left_out(order):
     wanted = Wanted(language="python", file="main.py", others=("rules.py",))
     reply = "".join(f"`{name}`\n```python\nx = 1\n```\n" for name in ("main.py", *order))
-    names = [file.name for file in extract_answer(reply, wanted).files]
+    names = list(extract_answer(reply, wanted).files)
     assert sorted(names) == ["main.py", "rules.py"]
     page = '```html\n<!doctype html><script src="index.html/x.js"></script>\n```\n`index.html/x.js`\n```js\nlet a;\n```'
     found = extract_answer(page, Wanted(language="html", file="index.html"))
-    assert [file.name for file in found.files] == ["index.html"]
+    assert list(found.files) == ["index.html"]
     assert fits_beside("a/b", ("a.py", "ab/c")) and not fits_beside("a/b", ("a",))
 
 
@@ -235,12 +240,12 @@ GIVEN = {"fares.py": "RATE = 4\n"}
 def test_a_diff_may_make_the_asked_file_and_one_of_nothing_is_none(header, body, files):
     wanted = Wanted(language="python", file="main.py", given=GIVEN)
     found = extract_answer(f"```diff\n{header}{body}```", wanted)
-    assert {file.name for file in found.files} == files
+    assert set(found.files) == files
 
 
 def test_a_class_name_too_long_for_a_file_names_none():
     found = extract_answer(f"```java\npublic class {'A' * 5000} {{}}\n```", Wanted(language="any", file="answer"))
-    assert found.main == "answer.java"
+    assert found.main == "Main.java"
 
 
 def test_hostile_texts_take_linear_time():

@@ -10,6 +10,7 @@ import pytest
 from conftest import BUILT_IN
 
 from kettlefield.demo.simulated_models import LEVEL_TYPES, MODELS, write_weights
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.rig.accelerators import energy_counters, find_accelerators
 from kettlefield.rig.host import read_host
 from kettlefield.rig.survey import fingerprint
@@ -282,7 +283,7 @@ def test_a_continuation_ends_at_the_marks_that_its_server_lets_through():
     from kettlefield.plan.tables import PromptingTable
     from kettlefield.suite.loader import find_suite, load_exercise
 
-    exercise = load_exercise(find_suite("berthdesk", Path()) / "fare-quote")
+    exercise = load_exercise(CHECKS, find_suite("berthdesk", Path()) / "fare-quote")
     infill = PromptingTable(style="infill", infill_markers=("<P>", "<S>", "<M>"))
     assert reply_text("code\n<S>more", exercise, infill) == "```python\ncode\n"
     assert reply_text("code</s>x", exercise, PromptingTable(style="continuation")) == "```python\ncode"

@@ -13,7 +13,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from kettlefield.core.languages import PROGRAM_LANGUAGES
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.marking.blind_replies import items_of
 from kettlefield.record.entries import MarkEntry
 from kettlefield.record.store import Record
@@ -317,7 +317,7 @@ def test_the_record_is_lean_and_holds_what_an_audit_asks_for(demo):
     connection.close()
     assert one[0] == (folder / "plan.toml").read_text()
     rig = json.loads(one[3])
-    assert rig["toolchains"].keys() == {*PROGRAM_LANGUAGES, "html"} and rig["isolation"]["name"] == "bubblewrap"
+    assert rig["toolchains"].keys() == {*LANGUAGES.programs, "html"} and rig["isolation"]["name"] == "bubblewrap"
     assert all(len(digest) == 64 and json.loads(text)["sampling"]["seed"] == 11 for digest, text in weights)
     assert all("--weights" in command and "simulated" in words for command, words, _, _ in sessions)
     assert all(ended == "stopped" and load_s > 0 for _, _, ended, load_s in sessions)

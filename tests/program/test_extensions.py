@@ -1,8 +1,10 @@
-"""A module of a third party adds a measure or a weights format from one file; a broken one is named and left out."""
+"""A module of a third party adds a measure, weights format, language or check; a broken one is named and left out."""
 
+import json
 import os
 
 import pytest
+import tomli_w
 from records import PASSED, WRONG, Writer
 
 from kettlefield.demo.simulated_models import MODELS, write_weights
@@ -31,6 +33,50 @@ TALLY = WeightsFormat(
     name="tally", title="tally", endings=(".tally",), matches=lambda path, magic: magic.startswith(b"TALLY"), read=read
 )
 """
+
+
+LANGUAGE_AND_CHECK = """
+import re
+
+from kettlefield.core.outcome import CheckResult, RunEnd
+from kettlefield.grading.checks.kind import CheckKind
+from kettlefield.grading.results import Finding, make_result
+from kettlefield.languages.language import Language, Recipe, Toolchain
+from kettlefield.suite.format import Check
+
+AWK = Language(
+    name="awk", title="AWK", suffix=".awk", comments=("#",), structure="braces",
+    probe=lambda: Toolchain(language="awk", program="/usr/bin/awk", version="1.0"),
+    environment="AWK {version}",
+    recipe=Recipe(build=None, keeps=None, run=("awk", "-f", "@"), missing=re.compile("no such"), syntax=re.compile("syntax error")),
+)
+
+
+class LinesCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="line-count"):
+    at_most: int
+
+
+def run(bench, check):
+    lines = bench.files[bench.main].count("\\n")
+    said = f"it has {lines} lines, at most {check.at_most}" if lines > check.at_most else ""
+    return make_result(check, Finding(end=RunEnd.FINISHED, agreed=int(not said), detail=said, feedback=said), 1, 0.0)
+
+
+LINES = CheckKind(spec=LinesCheck, run=run)
+"""
+AWK_EXERCISE = {
+    "title": "Sum of fares", "kind": "write", "language": "awk", "file": "answer.awk", "difficulty": 1,
+    "topics": ["fares"], "tests": "A sum.",
+    "check": [
+        {"kind": "program", "name": "sums", "cases": "cases.json"},
+        {"kind": "line-count", "name": "short", "at_most": 2},
+    ],
+    "decoy": [
+        {"name": name, "outcome": outcome, "mistake": "A mistake."}
+        for name, outcome in (("last", "wrong-answer"), ("long", "wrong-answer"), ("broken", "no-build"))
+    ],
+}  # fmt: skip
+AWK_ANSWER = "{ sum += $1 }\nEND { print sum }\n"
 
 
 @pytest.fixture
@@ -69,6 +115,37 @@ def test_a_measure_and_a_weights_format_come_from_one_file_of_somebody_else(exte
     (tmp_path / "m.tally").write_text("TALLY inner.gguf\n")
     weighed = run_cli("weigh", tmp_path / "m.tally", "--json").json["files"][0]
     assert (weighed["format"], weighed["level"], weighed["file"]) == ("tally", "q8_0", str(tmp_path / "m.tally"))
+
+
+def test_a_language_and_a_kind_of_check_come_from_one_file_of_somebody_else(extended, run_cli, tmp_path):
+    extended(
+        LANGUAGE_AND_CHECK, languages=("extras", "berth_desk_extras"), checks=("extras", "berth_desk_extras:LINES")
+    )
+    exercise = tmp_path / "suite" / "fare-sum"
+    cases = [{"stdin": f"{a}\n{b}\n", "stdout": f"{a + b}\n", "by_hand": True} for a, b in ((1, 2), (3, 4), (5, 6))]
+    files = {
+        "../suite.toml": tomli_w.dumps({"title": "t", "description": "d"}),
+        "exercise.toml": tomli_w.dumps(AWK_EXERCISE),
+        "prompt.md": "Print the sum of the fares, one a line, in at most 2 lines of AWK.\n",
+        "cases.json": json.dumps(cases),
+        "answer/answer.awk": AWK_ANSWER,
+        "decoys/last/answer.awk": AWK_ANSWER.replace("+=", "="),
+        "decoys/long/answer.awk": "# one line too many\n" + AWK_ANSWER,
+        "decoys/broken/answer.awk": "{ sum += \n",
+    }
+    for name, text in files.items():
+        (exercise / name).parent.mkdir(parents=True, exist_ok=True)
+        (exercise / name).write_text(text)
+    done = run_cli("vet", exercise.parent)
+    assert (done.code, "sound" in done.out) == (0, True), done.out + done.err
+    assert "awk 1.0" in run_cli("rig").out
+    added = run_cli("suite", "add", "write", "second", "--language", "awk", "--in", exercise.parent)
+    assert added.code == 0 and (exercise.parent / "second" / "answer" / "answer.awk").is_file(), added.err
+    spec = (exercise / "exercise.toml").read_text().replace('"line-count"', '"line-counts"')
+    (exercise / "exercise.toml").write_text(spec)
+    refused = run_cli("vet", exercise.parent)
+    assert refused.code == 2 and 'there is no kind of check "line-counts"' in refused.err
+    assert 'Did you mean "line-count"?' in refused.err
 
 
 @pytest.mark.parametrize(

@@ -1,5 +1,6 @@
 """Marks: given blind in a terminal and on a sheet, taken back, read in, agreed on, and mixed into a score."""
 
+import dataclasses
 import json
 import os
 import pty
@@ -224,7 +225,7 @@ def test_a_plan_cannot_let_marks_decide_alone(run_main, make_plan, plan, said):
 
 
 def test_without_a_browser_pages_are_not_measured_and_every_table_says_so(run_main, make_plan, tmp_path, monkeypatch):
-    from kettlefield.rig import toolchains
+    from kettlefield.languages import all_languages, language
     from kettlefield.suite.loader import find_suite
 
     plan = make_plan()
@@ -233,15 +234,17 @@ def test_without_a_browser_pages_are_not_measured_and_every_table_says_so(run_ma
         shutil.copytree(find_suite("berthdesk", mine) / name, mine / name)
     (mine / "suite.toml").write_text('title = "Mine"\ndescription = "For a test."\n')
     plan.write_text(plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"'))
-    lacking = toolchains.Missing(language="html", remedy="apt-get install chromium")
-    monkeypatch.setitem(toolchains._PROBES, "html", lambda: lacking)
-    toolchains.find_toolchain.cache_clear()
+    lacking = language.Missing(language="html", remedy="apt-get install chromium")
+    without = {name: one for name, one in all_languages.LANGUAGES.items() if name != "html"}
+    without["html"] = dataclasses.replace(all_languages.LANGUAGES["html"], probe=lambda: lacking)
+    monkeypatch.setattr(all_languages.LANGUAGES, "_known", without)
+    all_languages.find_toolchain.cache_clear()
     try:
         ahead = run_main("qualify", plan, "--dry-run")
         done = run_main("qualify", plan)
     finally:
         monkeypatch.undo()
-        toolchains.find_toolchain.cache_clear()
+        all_languages.find_toolchain.cache_clear()
     words = "not measured: crew-week (html missing: apt-get install chromium)"
     record = tmp_path / "record.db"
     assert done.code == 0 and words in done.out and words in " ".join(ahead.out.split()), done.err

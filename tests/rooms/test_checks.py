@@ -1,18 +1,16 @@
 """Each kind of check on answers that meet it and answers that do not."""
 
 import pytest
-from exercises import write_exercise
+from exercises import grader, write_exercise
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
-from kettlefield.grading.grader import grade_files, grade_reply
-from kettlefield.rig.toolchains import find_packages
-from kettlefield.sandbox.runner import available_isolation
+from kettlefield.languages.packages import find_packages
 
 
 def grade(exercise, code, *, turn=1):
     files = code if isinstance(code, dict) else {exercise.spec.file: code}
-    found = grade_files(exercise, files, available_isolation(), turn=turn)
+    found = grader().grade_files(exercise, files, turn=turn)
     return str(found.outcome), " ".join(check.detail for check in found.checks), found
 
 
@@ -159,7 +157,7 @@ def test_several_files_are_built_together_and_a_name_cannot_leave(tmp_path):
     spec = {"kind": "files", "files": ["fares.py"], "check": [check]}
     exercise = write_exercise(tmp_path / "e", spec, cases)
     reply = "`answer.py`\n```python\nfrom fares import fare\nprint(fare(2))\n```\n`fares.py`\n```python\ndef fare(n):\n    return n * 450\n```\n"
-    found = grade_reply(exercise, reply, cap_hit=False, isolation=available_isolation())
+    found = grader().grade_reply(exercise, reply, cap_hit=False)
     assert found.outcome is Outcome.PASSED, found
     c = write_exercise(
         tmp_path / "c",
@@ -283,11 +281,9 @@ def test_a_text_earns_the_facts_that_it_holds(tmp_path):
         "limit wait " * 9: ("wrong-answer", 1.0),
     }
     for text, (outcome, score) in said.items():
-        found = grade_reply(exercise, f"<think>block</think>{text}", cap_hit=False, isolation=available_isolation())
+        found = grader().grade_reply(exercise, f"<think>block</think>{text}", cap_hit=False)
         assert (str(found.outcome), found.score) == (outcome, pytest.approx(score)), text
-    refused = grade_reply(
-        exercise, "I'm sorry, I cannot help with that.", cap_hit=False, isolation=available_isolation()
-    )
+    refused = grader().grade_reply(exercise, "I'm sorry, I cannot help with that.", cap_hit=False)
     assert refused.outcome is Outcome.DECLINED
 
 
@@ -308,7 +304,7 @@ def test_an_edit_must_stay_in_its_region(tmp_path):
     assert (outcome, "1 lines changed outside" in detail and "no longer holds" in detail) == ("wrong-answer", True)
     assert found.score == 0.5
     diff = "```diff\n@@ -2 +2 @@\n-    return hours * 2\n+    return hours * 3\n```"
-    assert grade_reply(exercise, diff, cap_hit=False, isolation=available_isolation()).outcome is Outcome.PASSED
+    assert grader().grade_reply(exercise, diff, cap_hit=False).outcome is Outcome.PASSED
 
 
 def test_declared_packages_are_there_and_others_are_not(tmp_path, monkeypatch):

@@ -5,19 +5,19 @@ import tomllib
 from pathlib import Path
 
 import pytest
+from exercises import grader
 
 from kettlefield.campaign.prompts import REPAIRABLE, follow_up, render_exercise, render_text, repair_words
 from kettlefield.core.errors import InputError, RigError, ServerError
-from kettlefield.grading.grader import grade_files
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.plan.criteria import NOT_SET
 from kettlefield.plan.drafting import draft_plan, model_name
 from kettlefield.plan.tables import PromptingTable
-from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise
 from kettlefield.views import terminal
 from kettlefield.weights.facts import Licence, ModelFacts, TensorFacts, group_of, layer_of
 
-FARE = load_exercise(find_suite("berthdesk", Path()) / "fare-quote")
+FARE = load_exercise(CHECKS, find_suite("berthdesk", Path()) / "fare-quote")
 
 
 def facts(
@@ -149,12 +149,12 @@ def test_a_prompt_names_the_environment_and_the_form_of_the_answer():
 
 
 def test_what_goes_back_for_repair_holds_the_error_and_not_the_expected_value():
-    wrong = grade_files(FARE, {"answer.py": "def fare_quote(*a):\n    return -1\n"}, available_isolation())
+    wrong = grader().grade_files(FARE, {"answer.py": "def fare_quote(*a):\n    return -1\n"})
     assert wrong.outcome in REPAIRABLE
     told = repair_words(wrong)
     assert "fare_quote(1, 0, 0, false) gave -1, which is wrong" in told
     assert "1240" not in told and "1240" in wrong.checks[0].detail
-    broken = grade_files(FARE, {"answer.py": "def fare_quote(:\n"}, available_isolation())
+    broken = grader().grade_files(FARE, {"answer.py": "def fare_quote(:\n"})
     assert "does not build: SyntaxError: invalid syntax" in repair_words(broken)
     chat = follow_up(render_exercise(FARE, PromptingTable()), "my reply", told, FARE, PromptingTable())
     assert chat.messages[1:] == ({"role": "assistant", "content": "my reply"}, {"role": "user", "content": told})

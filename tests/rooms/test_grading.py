@@ -5,22 +5,22 @@ from pathlib import Path
 
 import msgspec
 import pytest
+from exercises import grader
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
-from kettlefield.grading import grader
-from kettlefield.grading.grader import grade_files, grade_reply, warm_up
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.vetting import vet_exercise
-from kettlefield.rig.toolchains import Missing
-from kettlefield.sandbox.runner import available_isolation
+from kettlefield.languages.language import Missing
+from kettlefield.sandbox.runner import Sandbox
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 
-SUITE = {e.id: e for e in load_suite(find_suite("berthdesk", Path())).exercises}
+SUITE = {e.id: e for e in load_suite(CHECKS, find_suite("berthdesk", Path())).exercises}
 
 
 def grade(exercise_id, code):
     exercise = SUITE[exercise_id]
-    return grade_files(exercise, {exercise.spec.file: code}, available_isolation())
+    return grader().grade_files(exercise, {exercise.spec.file: code})
 
 
 ANSWERS = {
@@ -144,18 +144,16 @@ def test_a_check_in_any_order_takes_any_order_of_the_right_items():
     check = msgspec.structs.replace(exercise.spec.check[0], compare="any-order")
     loose = msgspec.structs.replace(exercise, turns=(msgspec.structs.replace(exercise.turns[0], checks=(check,)),))
     for code, outcome in ((answer, Outcome.PASSED), (answer.replace("[::-1]", "[1:]"), Outcome.WRONG_ANSWER)):
-        assert grade_files(loose, {"answer.py": code}, available_isolation()).outcome is outcome
+        assert grader().grade_files(loose, {"answer.py": code}).outcome is outcome
 
 
 def test_expected_values_never_enter_the_sandbox(monkeypatch):
     """Nothing that goes into a run holds a secret that only the expected values hold."""
-    from kettlefield.grading.checks import function_calls as calls
-
     seen = []
-    real = calls.run_job
-    monkeypatch.setattr(calls, "run_job", lambda job, isolation: seen.append(job) or real(job, isolation))
+    real = Sandbox.run
+    monkeypatch.setattr(Sandbox, "run", lambda self, job: seen.append(job) or real(self, job))
     grade("fare-quote", SUITE["fare-quote"].answer["answer.py"])
-    case = next(c for c in SUITE["fare-quote"].call_cases["worked cases"] if c.expect == 32515)
+    case = next(c for c in SUITE["fare-quote"].cases["worked cases"] if c.expect == 32515)
     assert case.args and seen
     assert not any("32515" in f"{job.stdin} {job.argv} {job.files} {job.env}" for job in seen)
 
@@ -163,16 +161,15 @@ def test_expected_values_never_enter_the_sandbox(monkeypatch):
 def test_a_reply_is_graded_from_its_text_alone():
     exercise = SUITE["fare-quote"]
     code = exercise.answer["answer.py"]
-    isolation = available_isolation()
-    passed = grade_reply(exercise, f"Sure:\n```python\n{code}```", cap_hit=False, isolation=isolation)
+    passed = grader().grade_reply(exercise, f"Sure:\n```python\n{code}```", cap_hit=False)
     assert (passed.outcome, passed.score, passed.answer.how) == (Outcome.PASSED, 1.0, "the only block")
-    cut = grade_reply(exercise, f"```python\n{code[: len(code) // 2]}", cap_hit=True, isolation=isolation)
+    cut = grader().grade_reply(exercise, f"```python\n{code[: len(code) // 2]}", cap_hit=True)
     assert cut.outcome is Outcome.CUT_OFF
-    talk = grade_reply(exercise, "A fare is a price.", cap_hit=False, isolation=isolation)
+    talk = grader().grade_reply(exercise, "A fare is a price.", cap_hit=False)
     assert (talk.outcome, talk.checks) == (Outcome.NO_CODE, ())
-    declined = grade_reply(exercise, "I'm sorry, I cannot help with that.", cap_hit=False, isolation=isolation)
+    declined = grader().grade_reply(exercise, "I'm sorry, I cannot help with that.", cap_hit=False)
     assert declined.outcome is Outcome.DECLINED
-    loop = grade_reply(exercise, "```python\ndef fare_quote(\n" + "    a,\n" * 200, cap_hit=True, isolation=isolation)
+    loop = grader().grade_reply(exercise, "```python\ndef fare_quote(\n" + "    a,\n" * 200, cap_hit=True)
     assert loop.outcome is Outcome.LOOPING
 
 
@@ -206,15 +203,15 @@ def test_another_language_is_told_by_what_parses(name):
 def test_a_block_in_another_language_is_never_run_as_that_language():
     python = "def driftCode(readings):\n    return 0\n"
     for exercise_id, outcome in (("drift-set", "wrong-language"), ("signal-lamp", "wrong-language")):
-        found = grade_reply(
-            SUITE[exercise_id], f"```python\n{python}```", cap_hit=False, isolation=available_isolation()
-        )
+        found = grader().grade_reply(SUITE[exercise_id], f"```python\n{python}```", cap_hit=False)
         assert (str(found.outcome), found.answer.language) == (outcome, "javascript"), found
-        assert found.answer.files[0].text == python
+        assert found.answer.text == python
 
 
 def test_a_missing_toolchain_is_a_fault_of_the_rig(monkeypatch):
-    monkeypatch.setattr(grader, "find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it"))
+    monkeypatch.setattr(
+        "kettlefield.grading.grader.find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it")
+    )
     found = grade("fare-quote", "x = 1")
     assert found.outcome is Outcome.RIG_FAULT
     assert "apt-get install it" in found.fault
@@ -237,13 +234,15 @@ def test_vetting_finds(tmp_path, file, before, after, words):
     text = (folder / file).read_text()
     assert before in text
     (folder / file).write_text(text.replace(before, after))
-    faults = vet_exercise(load_exercise(folder), available_isolation()).faults
+    faults = vet_exercise(load_exercise(CHECKS, folder), grader()).faults
     assert any(words in fault for fault in faults), faults
 
 
 def test_a_rig_that_cannot_run_the_suites_own_answers_is_told_before_the_campaign(monkeypatch):
-    suite = load_suite(find_suite("berthdesk", Path()), selection="short")
-    warm_up(suite.exercises, available_isolation(), workers=2)
-    monkeypatch.setattr(grader, "find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it"))
+    suite = load_suite(CHECKS, find_suite("berthdesk", Path()), selection="short")
+    grader().warm_up(suite.exercises, workers=2)
+    monkeypatch.setattr(
+        "kettlefield.grading.grader.find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it")
+    )
     with pytest.raises(RigError, match="ends rig-fault here .*apt-get install it"):
-        warm_up(suite.exercises, available_isolation(), workers=2)
+        grader().warm_up(suite.exercises, workers=2)

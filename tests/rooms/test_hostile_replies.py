@@ -8,6 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
+from exercises import grader
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -16,16 +17,17 @@ from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import is_safe_name, visible
 from kettlefield.core.timing.timeline import Trace
-from kettlefield.grading.grader import Grade, grade_files, grade_reply
+from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.results import Opaque, frames_of, plain_value, show
 from kettlefield.plan.plan import Candidate
 from kettlefield.plan.tables import GradingTable, MemoryTable, PromptingTable, SamplingTable, ServerTable, SpeedTable
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
-from kettlefield.sandbox.runner import available_isolation, run_job
+from kettlefield.sandbox.runner import Sandbox
 from kettlefield.server.exchange import Exchange
 from kettlefield.suite.loader import find_suite, load_suite
 
-SUITE = {e.id: e for e in load_suite(find_suite("berthdesk", Path())).exercises}
+SUITE = {e.id: e for e in load_suite(CHECKS, find_suite("berthdesk", Path())).exercises}
 # writes frames of its own with the harness's nonce, and ends before the harness can
 FORGE = """import os, sys
 def fare_quote(*a):
@@ -62,8 +64,8 @@ FORGED = [
 
 @pytest.mark.parametrize("name", PYTHON)
 def test_a_python_answer_that_returns(name):
-    found = grade_files(
-        SUITE["fare-quote"], {"answer.py": f"def fare_quote(*a):\n    return {PYTHON[name]}\n"}, available_isolation()
+    found = grader().grade_files(
+        SUITE["fare-quote"], {"answer.py": f"def fare_quote(*a):\n    return {PYTHON[name]}\n"}
     )
     assert found.outcome in {Outcome.WRONG_ANSWER, Outcome.CRASHED}
     assert found.checks[0].detail.isprintable() and found.checks[0].cases_passed == 0
@@ -73,15 +75,13 @@ def test_a_python_answer_that_returns(name):
     "value", ["{$number: 'zzz'}", "[{$number: '1'}, {$object: 1}]", "'\\ud800'", "{'\\udc00': NaN}", "10n ** 40n"]
 )
 def test_a_javascript_answer_that_returns(value):
-    found = grade_files(
-        SUITE["drift-set"], {"answer.js": f"function driftCode(r) {{ return {value}; }}"}, available_isolation()
-    )
+    found = grader().grade_files(SUITE["drift-set"], {"answer.js": f"function driftCode(r) {{ return {value}; }}"})
     assert found.outcome in {Outcome.WRONG_ANSWER, Outcome.CRASHED} and found.checks[0].detail.isprintable()
 
 
 @pytest.mark.parametrize("lines", FORGED)
 def test_frames_forged_with_the_real_nonce_are_read_with_suspicion(lines):
-    found = grade_files(SUITE["fare-quote"], {"answer.py": FORGE % (lines,)}, available_isolation())
+    found = grader().grade_files(SUITE["fare-quote"], {"answer.py": FORGE % (lines,)})
     assert found.outcome in {Outcome.WRONG_ANSWER, Outcome.CRASHED, Outcome.NO_BUILD}, found
     assert found.checks[0].detail.isprintable()
 
@@ -103,7 +103,7 @@ def test_what_stands_for_a_value_that_json_lacks_equals_no_value_an_answer_write
     ],
 )
 def test_files_that_cannot_lie_together_are_no_fault_of_ours(reply):
-    found = grade_reply(SUITE["tariff-files"], reply, cap_hit=False, isolation=available_isolation())
+    found = grader().grade_reply(SUITE["tariff-files"], reply, cap_hit=False)
     assert found.outcome not in {Outcome.RIG_FAULT, Outcome.PASSED}, found
 
 
@@ -111,7 +111,7 @@ def test_files_that_cannot_be_staged_are_told_in_words():
     limits = RunLimits(wall_s=5, cpu_s=5, memory_bytes=2**28, output_bytes=1000)
     for files in ({"a": "1", "a/b": "2"}, {"a/b": "2", "a": "1"}, {"x" * 300: "1"}):
         with pytest.raises(RigError, match="cannot stage a file"):
-            run_job(Job(argv=("true",), limits=limits, files=files), available_isolation())
+            grader().sandbox.run(Job(argv=("true",), limits=limits, files=files))
 
 
 # --- a storm ----------------------------------------------------------------------------------------------
@@ -198,7 +198,7 @@ def storm(monkeypatch):
     """Runs are not carried out: each gives back frames as they are told; what is laid out is looked at."""
     given_back = {"results": "", "stdout": b"", "status": 0}
 
-    def run(job, isolation):
+    def run(_self, job):
         for name in job.files:
             assert is_safe_name(name) or name.startswith((".harness/", ".made/", ".inputs/", "answer/")), name
         text = job.stdin.decode("utf-8", "replace") + " ".join(job.argv)
@@ -209,21 +209,13 @@ def storm(monkeypatch):
             results=results.encode("utf-8", "surrogatepass"),
         )  # fmt: skip
 
-    for module in (
-        "checks.function_calls",
-        "checks.programs",
-        "checks.check_program",
-        "checks.costs",
-        "other_language",
-    ):
-        monkeypatch.setattr(f"kettlefield.grading.{module}.run_job", run)
-    monkeypatch.setattr("kettlefield.sandbox.builds.run_job", run)
+    monkeypatch.setattr(Sandbox, "run", run)
     return given_back
 
 
 @pytest.mark.parametrize("form", FORMS)
 def test_no_reply_raises(form, storm):
-    exercise, isolation = SUITE[form], available_isolation()
+    exercise = SUITE[form]
     own = "\n".join(f"`{name}`\n```\n{text}```\n" for name, text in exercise.answer.items())
     pieces = st.one_of(
         st.sampled_from(SCRAPS), st.sampled_from(own.splitlines(keepends=True)), st.text(max_size=12), st.just(own)
@@ -244,9 +236,9 @@ def test_no_reply_raises(form, storm):
     )
     def no_reply_raises(reply, frames, stdout, cap_hit):
         storm.update(results="\n".join(frames), stdout=stdout)
-        found = grade_reply(exercise, reply, cap_hit=cap_hit, isolation=isolation)
+        found = grader().grade_reply(exercise, reply, cap_hit=cap_hit)
         assert isinstance(found.outcome, Outcome)
-        assert all(is_safe_name(name) for name in found.files)
+        assert all(is_safe_name(name) for name in found.answer.files)
         assert all(check.detail == visible(check.detail) for check in found.checks)
 
     no_reply_raises()
@@ -275,8 +267,8 @@ def desk(client, saved, *, alive=lambda: True, save=None, over=(), samples=1):
         grading=GradingTable(samples=samples, concurrent_trials=2, fault_retries=0),
     )  # fmt: skip
     return answers.Desk(
-        candidate=candidate, candidate_id=1, session_id=1, client=client, server_is_alive=alive, isolation=available_isolation(),
-        graders=ThreadPoolExecutor(2), save=save or saved.append, neutral={}, over_context=dict.fromkeys(over, "too long"),
+        candidate=candidate, candidate_id=1, session_id=1, client=client, server_is_alive=alive, grader=grader(),
+        threads=ThreadPoolExecutor(2), save=save or saved.append, neutral={}, over_context=dict.fromkeys(over, "too long"),
     )  # fmt: skip
 
 
@@ -293,12 +285,12 @@ class Client:
 
 
 def test_a_fault_of_our_own_is_that_trials_alone(monkeypatch, caplog):
-    def broken(exercise, reply, **_):
+    def broken(_self, exercise, reply, **_more):
         if exercise.id == "fare-quote":
             raise AttributeError("boom")
         return Grade(outcome=Outcome.PASSED, score=1.0, answer=answers.broken_grade("").answer, checks=())
 
-    monkeypatch.setattr(answers, "grade_reply", broken)
+    monkeypatch.setattr(Grader, "grade_reply", broken)
     saved = []
     with caplog.at_level(logging.ERROR):
         asyncio.run(
@@ -315,7 +307,7 @@ def test_a_fault_of_our_own_is_that_trials_alone(monkeypatch, caplog):
 
 def test_a_trial_that_cannot_be_kept_as_it_is_is_kept_as_a_fault_and_a_full_disk_ends_the_campaign(monkeypatch):
     grade = Grade(outcome=Outcome.PASSED, score=1.0, answer=answers.broken_grade("").answer, checks=())
-    monkeypatch.setattr(answers, "grade_reply", lambda *a, **k: grade)
+    monkeypatch.setattr(Grader, "grade_reply", lambda *a, **k: grade)
     saved = []
 
     def save(entry):

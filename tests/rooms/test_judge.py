@@ -12,6 +12,7 @@ from kettlefield.campaign import judging
 from kettlefield.core.errors import InputError
 from kettlefield.decision.ledger import results_digest
 from kettlefield.demo.simulated_replies import Biases, SimulatedJudge, read_biases
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.marking.blind_replies import items_of, kinds_of
 from kettlefield.marking.judge_trust import trusts, why_not_used
 from kettlefield.marking.marks import Mark, agreements, mean_marks
@@ -167,7 +168,7 @@ def test_a_sitting_is_blind_goes_on_and_keeps_what_could_not_be_read(record, mon
 
 
 def test_the_simulated_judge_knows_what_is_right_in_one_file_or_several():
-    suite = load_suite(find_suite("berthdesk", Path()))
+    suite = load_suite(CHECKS, find_suite("berthdesk", Path()))
     judge = SimulatedJudge(Biases(), suite.exercises)
     pages = {e.id: e for e in suite.exercises if e.spec.kind == "page"}
     own = "\n".join(f"--- {name}\n{text}" for name, text in pages["found-ledger"].answer.items())

@@ -3,14 +3,14 @@
 from pathlib import Path
 
 import pytest
+from exercises import grader
 
 from kettlefield.core.extraction.extract import extract_answer
 from kettlefield.core.extraction.wanted import Wanted
-from kettlefield.core.languages import LANGUAGES, PROGRAM_LANGUAGES
-from kettlefield.grading.grader import grade_files
-from kettlefield.rig.toolchains import Missing, find_toolchain
-from kettlefield.sandbox.runner import available_isolation
-from kettlefield.suite.format import Exercise, ExerciseFile, Limits, ProgramCase, ProgramCheck, Turn
+from kettlefield.grading.checks.programs import ProgramCase, ProgramCheck
+from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
+from kettlefield.languages.language import Missing
+from kettlefield.suite.format import Exercise, ExerciseFile, Limits, Turn
 
 FILES = {"java": "Answer.java"}
 SETUP = "CREATE TABLE tide (height INTEGER); INSERT INTO tide VALUES (3), (4);\n"
@@ -86,8 +86,7 @@ def exercise(language, *cases, **check):
         folder=Path(),
         spec=spec,
         turns=(Turn(prompt="", checks=spec.check, answer={}),),
-        call_cases={},
-        program_cases={"sum": tuple(cases) * 2},
+        cases={"sum": tuple(cases) * 2},
         scripts={},
         given={},
         opening=None,
@@ -98,11 +97,11 @@ def exercise(language, *cases, **check):
 
 def outcome(language, code):
     chosen = exercise(language)
-    grade = grade_files(chosen, {chosen.spec.file: code}, available_isolation())
+    grade = grader().grade_files(chosen, {chosen.spec.file: code})
     return str(grade.outcome), grade.fault or (grade.checks[0].detail if grade.checks else "")
 
 
-@pytest.mark.parametrize("language", PROGRAM_LANGUAGES)
+@pytest.mark.parametrize("language", LANGUAGES.programs)
 def test_a_language_is_here_and_each_end_is_told_apart(language):
     assert not isinstance(find_toolchain(language), Missing), find_toolchain(language)
     before, after = WRONG[language]
@@ -133,7 +132,7 @@ def test_arguments_go_in_and_numbers_come_out_within_a_tolerance(language):
     case = ProgramCase(args=("ebb tide", "-x"), stdout="3 ebb tide -x 0.66666")
     for tolerance, wanted in ((1e-3, "passed"), (1e-9, "wrong-answer")):
         chosen = exercise(language, case, tolerance=tolerance)
-        grade = grade_files(chosen, {chosen.spec.file: ECHO[language]}, available_isolation())
+        grade = grader().grade_files(chosen, {chosen.spec.file: ECHO[language]})
         assert str(grade.outcome) == wanted, grade.checks
     assert 'with the arguments ["ebb tide", "-x"]' in grade.checks[0].feedback
 
@@ -151,11 +150,11 @@ def test_a_build_that_bombs_is_bounded():
     )  # it is not there to be seen
 
 
-@pytest.mark.parametrize("language", [name for name in PROGRAM_LANGUAGES if name != "python"])
+@pytest.mark.parametrize("language", [name for name in LANGUAGES.programs if name != "python"])
 def test_a_program_is_found_fenced_by_any_name_and_bare(language):
     wanted = Wanted(language=language, file="answer" + LANGUAGES[language].suffix)
     code = RIGHT[language]
     for alias in LANGUAGES[language].aliases:
         reply = f"Here:\n\n```{alias.upper()}\n{code}```\n\n```text\n7\n```\n"
-        assert extract_answer(reply, wanted).files[0].text == code
-    assert extract_answer(f"Here it is:\n\n{code}", wanted).files[0].text.strip() == code.strip()
+        assert extract_answer(reply, wanted, LANGUAGES).text == code
+    assert extract_answer(f"Here it is:\n\n{code}", wanted, LANGUAGES).text.strip() == code.strip()

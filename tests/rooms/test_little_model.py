@@ -26,6 +26,7 @@ from kettlefield.demo.little.network import Cache, Network, Sampler, Sampling, l
 from kettlefield.demo.little.slots import CHUNK_TOKENS, Engine, make_stream
 from kettlefield.demo.little.tokens import CHARACTERS, OutsideVocabularyError, StopWords, Tokenizer, read_vocabulary
 from kettlefield.demo.simulated_models import MODELS, write_weights
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.suite.loader import find_suite, load_suite
 from kettlefield.weights.formats import read_facts
 
@@ -340,8 +341,8 @@ def test_the_suite_comes_from_the_part_that_is_never_trained():
     told = {
         exercise.prompt.strip()
         for seed in (0, 1, 2, 3)
-        for exercise in load_suite(folder, seed=seed).exercises
+        for exercise in load_suite(CHECKS, folder, seed=seed).exercises
         if exercise.spec.kind == "write"
     }
     trained = {prompt_of(task) for task in itertools.islice(draw_tasks("training", 20), 20_000)}
-    assert len(load_suite(folder).exercises) >= 60 and len(told) > 80 and not told & trained
+    assert len(load_suite(CHECKS, folder).exercises) >= 60 and len(told) > 80 and not told & trained

@@ -3,14 +3,13 @@
 import dataclasses
 
 import pytest
-from exercises import write_exercise
+from exercises import grader, write_exercise
 
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.grading.checks import pages
-from kettlefield.grading.grader import grade_files, grade_reply, visit_files
+from kettlefield.grading.grader import Grader
 from kettlefield.grading.vetting import vet_exercise
-from kettlefield.rig.toolchains import Missing
-from kettlefield.sandbox.isolation import UserNamespaces
+from kettlefield.languages.language import Missing
 from kettlefield.sandbox.runner import available_isolation
 
 PAGE = """<!doctype html>
@@ -76,14 +75,14 @@ def exercise(tmp_path_factory):
 
 @pytest.fixture(scope="module")
 def seen(exercise):
-    found = visit_files(exercise, [{"index.html": page} for page, _, _ in ENDS.values()], available_isolation())
+    found = grader().visit_files(exercise, [{"index.html": page} for page, _, _ in ENDS.values()])
     return dict(zip(ENDS, found, strict=True))
 
 
 @pytest.mark.parametrize("name", ENDS)
 def test_a_page_ends_as_it_is(exercise, seen, name):
     page, outcome, words = ENDS[name]
-    grade = grade_files(exercise, {"index.html": page}, available_isolation(), visited=seen[name])
+    grade = grader().grade_files(exercise, {"index.html": page}, visited=seen[name])
     tells = next(check for check in grade.checks if check.name == "tells")
     assert (str(grade.outcome), words in tells.detail) == (outcome, True), tells.detail
     # what a repair turn is told holds nothing that was expected
@@ -95,9 +94,9 @@ def test_a_page_ends_as_it_is(exercise, seen, name):
 
 def test_pages_that_never_end_are_bounded_and_those_after_them_are_looked_at(exercise):
     answers = [{"index.html": page} for page in (*(page for page, _, _ in STUCK.values()), PAGE)]
-    *found, after = visit_files(exercise, answers, available_isolation())
+    *found, after = grader().visit_files(exercise, answers)
     for (name, (_, outcome, words)), answer, visited in zip(STUCK.items(), answers, found, strict=False):
-        grade = grade_files(exercise, answer, available_isolation(), visited=visited)
+        grade = grader().grade_files(exercise, answer, visited=visited)
         told = " ".join(check.detail for check in grade.checks)
         assert str(grade.outcome) in ({outcome} if outcome else {"timed-out", "over-limit", "crashed"}), (name, told)
         assert words in told, (name, told)
@@ -105,9 +104,13 @@ def test_pages_that_never_end_are_bounded_and_those_after_them_are_looked_at(exe
 
 
 def test_a_reply_is_graded_through_the_other_isolation_too(exercise):
-    passed = grade_reply(exercise, f"Here it is.\n\n```html\n{PAGE}```\n", cap_hit=False, isolation=UserNamespaces())
+    passed = grader().grade_reply(
+        exercise,
+        f"Here it is.\n\n```html\n{PAGE}```\n",
+        cap_hit=False,
+    )
     assert str(passed.outcome) == "passed" and len(passed.pictures) == 2 and passed.score == 1
-    cut = grade_reply(exercise, "```html\n<!doctype html><p id=said>hi", cap_hit=True, isolation=available_isolation())
+    cut = grader().grade_reply(exercise, "```html\n<!doctype html><p id=said>hi", cap_hit=True)
     assert str(cut.outcome) == "cut-off"
 
 
@@ -129,7 +132,7 @@ def test_time_passes_for_a_page_only_as_steps_let_it_and_drawing_is_looked_at_by
     spec = SPEC | {"check": [SPEC["check"][0] | {"widths": ["phone", "desktop"]}]}
     files = {"steps.json": steps, "answer/index.html": page}
     one = write_exercise(tmp_path / "clock", spec, files)
-    grade = grade_files(one, one.answer, available_isolation())
+    grade = grader().grade_files(one, one.answer)
     # neither the clock nor what the page stored is left over from the width before
     assert str(grade.outcome) == "passed", grade.checks
 
@@ -154,26 +157,24 @@ def test_steps_written_wrong_are_told_by_number(tmp_path, step, said):
 def test_a_prompt_must_name_what_steps_look_for(exercise, tmp_path):
     files = {"prompt.md": "A page with a button.\n", "steps.json": STEPS, "answer/index.html": PAGE}
     vague = write_exercise(tmp_path / "vague", SPEC, files)
-    assert any(
-        "the prompt never says: Berth, Tell, said" in fault
-        for fault in vet_exercise(vague, available_isolation()).faults
-    )
-    faults = vet_exercise(exercise, available_isolation()).faults
+    assert any("the prompt never says: Berth, Tell, said" in fault for fault in vet_exercise(vague, grader()).faults)
+    faults = vet_exercise(exercise, grader()).faults
     assert faults == ("has 0 decoys, needs 2", "has 2 cases worked by hand, needs 3"), faults
 
 
 def test_without_a_driver_it_is_the_rigs_fault(exercise, monkeypatch):
+    fresh = Grader(available_isolation())  # that has seen nothing yet
     monkeypatch.setattr(pages, "find_packages", lambda _: "playwright")
-    grade = grade_files(exercise, exercise.answer, available_isolation())
+    grade = fresh.grade_files(exercise, exercise.answer)
     assert str(grade.outcome) == "rig-fault" and "pip install" in grade.fault
     monkeypatch.undo()
     lost = dataclasses.replace(pages.find_toolchain("html"), program="/usr/bin/false")
     monkeypatch.setattr("kettlefield.grading.grader.find_toolchain", lambda _: lost)
-    assert str(grade_files(exercise, exercise.answer, available_isolation()).outcome) == "rig-fault"
+    assert str(fresh.grade_files(exercise, exercise.answer).outcome) == "rig-fault"
     monkeypatch.setattr("kettlefield.grading.grader.find_toolchain", lambda _: Missing(language="html", remedy="r"))
-    assert str(grade_files(exercise, exercise.answer, available_isolation()).outcome) == "rig-fault"
+    assert str(fresh.grade_files(exercise, exercise.answer).outcome) == "rig-fault"
     with pytest.raises(RigError):
-        visit_files(exercise, [exercise.answer], available_isolation())
+        fresh.visit_files(exercise, [exercise.answer])
 
 
 EVERY = """<!doctype html>
@@ -231,7 +232,7 @@ EVERY_STEP = [
 def test_every_step_and_quantity_does_in_a_browser_what_it_says(tmp_path):
     spec = SPEC | {"check": [SPEC["check"][0] | {"widths": ["desktop"]}]}
     one = write_exercise(tmp_path / "every", spec, {"steps.json": EVERY_STEP, "answer/index.html": EVERY})
-    grade = grade_files(one, one.answer, available_isolation())
+    grade = grader().grade_files(one, one.answer)
     (check,) = grade.checks
     wanted = sum(step["do"] == "expect" for step in EVERY_STEP)
     # all but the one that is wrong on purpose: an attribute that is not there is no text
@@ -269,7 +270,7 @@ def test_each_rule_finds_in_a_browser_what_breaks_it_and_nothing_else(tmp_path):
     files = {"answer/index.html": RULED, "given/g.svg": '<svg xmlns="http://www.w3.org/2000/svg"/>'}
     one = write_exercise(tmp_path / "ruled", spec, files)
     pages_of = [RULED, *(page for page, _ in BROKEN.values())]
-    seen = visit_files(one, [{"index.html": page} for page in pages_of], available_isolation())
+    seen = grader().visit_files(one, [{"index.html": page} for page in pages_of])
     assert seen[0].results["rules"].passed, seen[0].results["rules"].detail
     for (name, (_, words)), visited in zip(BROKEN.items(), seen[1:], strict=True):
         result = visited.results["rules"]
@@ -313,13 +314,13 @@ def test_a_page_gets_its_own_files_and_those_given_and_no_others(tmp_path):
         "given/given.js": "export const TIDE = 'high';",
     }
     one = write_exercise(tmp_path / "own", spec, files)
-    assert str(grade_files(one, one.answer, available_isolation()).outcome) == "passed"
+    assert str(grader().grade_files(one, one.answer).outcome) == "passed"
     # a reply that leaves the sheet out: the page asks for what is not there
     reply = f"```html\n{page}```\n"
-    lost = grade_reply(one, reply, cap_hit=False, isolation=available_isolation())
+    lost = grader().grade_reply(one, reply, cap_hit=False)
     assert str(lost.outcome) == "crashed" and "404" in lost.checks[0].detail
     # nothing of the harness or of the machine can be asked for
     for path in ("/etc/passwd", "..%2f.harness/page.py"):
         spying = page.replace("./given.js", path)
-        grade = grade_files(one, one.answer | {"index.html": spying}, available_isolation())
+        grade = grader().grade_files(one, one.answer | {"index.html": spying})
         assert str(grade.outcome) in {"crashed", "wrong-answer"}, path

@@ -9,6 +9,9 @@ from hypothesis import strategies as st
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.renames import PLAN_KEYS
+from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.grading.checks.function_calls import CallCase
+from kettlefield.grading.checks.programs import ProgramCase
 from kettlefield.plan.plan import read_plan, select
 from kettlefield.record import packing, schema
 from kettlefield.record.store import Record
@@ -203,7 +206,7 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
         - {"rig", "marking", "judge", *nested}
     ):
         assert f"`{key}`" in plan, key
-    structs = [fmt.ExerciseFile, fmt.CallsCheck, fmt.ProgramCheck, fmt.Limits, fmt.Decoy, fmt.CallCase, fmt.ProgramCase]
+    structs = [fmt.ExerciseFile, fmt.Limits, fmt.Decoy, CallCase, ProgramCase, *(kind.spec for kind in CHECKS.values())]
     for key in {field.name for table in structs for field in msgspec.structs.fields(table)} - {"check", "decoy"}:
         assert f"`{key}`" in exercise or f'"{key}"' in exercise, key
     for table in schema.metadata.tables:

@@ -9,11 +9,11 @@ import psutil
 import pytest
 
 from kettlefield.core.errors import RigError
-from kettlefield.rig.toolchains import find_toolchain
+from kettlefield.languages.all_languages import find_toolchain
 from kettlefield.sandbox import isolation as isolations
 from kettlefield.sandbox.isolation import Bubblewrap, NoIsolation, UserNamespaces
 from kettlefield.sandbox.job import Job, RunLimits
-from kettlefield.sandbox.runner import available_isolation, run_job
+from kettlefield.sandbox.runner import Sandbox, available_isolation
 
 LIMITS = RunLimits(wall_s=4, cpu_s=2, memory_bytes=256 * 2**20, output_bytes=100_000)
 BACKENDS = [Bubblewrap(), UserNamespaces()]
@@ -32,7 +32,7 @@ def run(code, isolation, *, language="python", limits=LIMITS, stdin=b""):
         bound_address_space=language == "python",
         result_fd=False,
     )
-    return run_job(job, isolation)
+    return Sandbox(isolation).run(job)
 
 
 @pytest.fixture(params=BACKENDS, ids=lambda backend: backend.name.replace(" ", "-"))
@@ -189,11 +189,11 @@ def test_as_an_ordinary_user_the_isolation_holds_too():
         pytest.skip("already an ordinary user: the other tests say it all")
     code = (
         "from kettlefield.sandbox.isolation import Bubblewrap, UserNamespaces\n"
-        "from kettlefield.sandbox.job import Job, RunLimits\nfrom kettlefield.sandbox.runner import run_job\n"
+        "from kettlefield.sandbox.job import Job, RunLimits\nfrom kettlefield.sandbox.runner import Sandbox\n"
         "limits = RunLimits(wall_s=5, cpu_s=2, memory_bytes=2**28, output_bytes=1000)\n"
         "for backend in (Bubblewrap(), UserNamespaces()):\n"
         "    job = Job(argv=('sh', '-c', 'id -u; ls /home /root; echo x > /usr/x'), limits=limits, files={}, result_fd=False)\n"
-        "    print(run_job(job, backend))\n"
+        "    print(Sandbox(backend).run(job))\n"
     )
     # the checkout may lie where that user cannot look: what is needed is copied to where it can
     folder = Path(tempfile.mkdtemp(dir="/tmp"))

@@ -21,13 +21,15 @@ from kettlefield.demo.simulated_models import (
     write_weights,
 )
 from kettlefield.demo.simulated_replies import Replier, tokens_of
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.grader import wanted_of
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.rig.accelerators import SimulatedCard, open_accelerator
 from kettlefield.rig.simulated_card import CardFile, claim_bytes
 from kettlefield.suite.loader import find_suite, load_suite
 from kettlefield.weights.gguf_header import read_gguf, read_item
 
-SUITE = load_suite(find_suite("berthdesk", Path())).exercises[::4]  # enough to tell models apart
+SUITE = load_suite(CHECKS, find_suite("berthdesk", Path())).exercises[::4]  # enough to tell models apart
 MODEL = MODELS["kelpling-400m"]
 
 
@@ -77,8 +79,8 @@ def outcomes(path, level, seeds=range(8)):
         for seed in seeds:
             reply = replier.reply(f"Please.\n\n{exercise.prompt}\nThanks.", seed)
             cut += reply.endless
-            found = extract_answer(reply.text, wanted_of(exercise)).files
-            solved += bool(found) and found[0].text.strip() == exercise.answer[exercise.spec.file].strip()
+            found = extract_answer(reply.text, wanted_of(exercise), LANGUAGES)
+            solved += bool(found.files) and found.text.strip() == exercise.answer[exercise.spec.file].strip()
     return solved / (len(SUITE) * len(seeds)), cut
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from kettlefield.core.errors import InputError
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.suite.loader import find_suite, load_suite, write_lock
 
 BUILT_IN = find_suite("berthdesk", Path())
@@ -29,7 +30,7 @@ def edit(path, before, after):
 
 
 def test_the_built_in_suite_loads_and_agrees_with_its_lock():
-    suite = load_suite(BUILT_IN)
+    suite = load_suite(CHECKS, BUILT_IN)
     assert len(suite.exercises) >= 12
     assert {exercise.spec.language for exercise in suite.exercises} >= {"python", "javascript"}
     assert all(len(exercise.decoys) >= 2 for exercise in suite.exercises)
@@ -53,7 +54,7 @@ def test_the_built_in_suite_loads_and_agrees_with_its_lock():
 def test_a_fault_in_an_exercise_names_file_and_key(suite, before, after, place, words):
     edit(suite / "fare-quote" / "exercise.toml", before, after)
     with pytest.raises(InputError) as caught:
-        load_suite(suite)
+        load_suite(CHECKS, suite)
     assert place in caught.value.where
     assert words in f"{caught.value.what} {caught.value.hint}"
 
@@ -62,16 +63,16 @@ def test_a_fault_in_an_exercise_names_file_and_key(suite, before, after, place, 
 def test_faulty_cases_are_refused(suite, cases):
     (suite / "fare-quote" / "cases.json").write_text(cases)
     with pytest.raises(InputError, match=r"cases\.json"):
-        load_suite(suite)
+        load_suite(CHECKS, suite)
 
 
 def test_missing_parts_are_named(suite, tmp_path):
     (suite / "fare-quote" / "answer" / "answer.py").unlink()
     with pytest.raises(InputError, match=r"no answer\.py"):
-        load_suite(suite)
+        load_suite(CHECKS, suite)
     shutil.rmtree(suite / "fare-quote")
     with pytest.raises(InputError, match="no exercise"):
-        load_suite(suite)
+        load_suite(CHECKS, suite)
     with pytest.raises(InputError, match="berthdesk"):
         find_suite("berthdeck", tmp_path)
 
@@ -79,24 +80,24 @@ def test_missing_parts_are_named(suite, tmp_path):
 @pytest.mark.parametrize("changed", ["prompt.md", "cases.json", "answer/answer.py", "decoys/half-even.diff"])
 def test_the_lock_names_what_was_tampered_with(suite, changed):
     write_lock(suite)
-    first = load_suite(suite).digest
+    first = load_suite(CHECKS, suite).digest
     path = suite / "fare-quote" / changed
     path.write_text(path.read_text() + "\n")
     with pytest.raises(InputError, match="fare-quote was changed"):
-        load_suite(suite)
-    assert load_suite(suite, check_lock=False).digest != first
+        load_suite(CHECKS, suite)
+    assert load_suite(CHECKS, suite, check_lock=False).digest != first
 
 
 def test_the_digest_is_of_contents_not_of_place(suite, tmp_path):
     shutil.copytree(suite, tmp_path / "elsewhere")
     (tmp_path / "elsewhere" / "fare-quote" / "__pycache__").mkdir()
-    assert load_suite(suite).digest == load_suite(tmp_path / "elsewhere").digest
+    assert load_suite(CHECKS, suite).digest == load_suite(CHECKS, tmp_path / "elsewhere").digest
 
 
 def test_a_link_in_a_suite_is_refused(suite):
     (suite / "fare-quote" / "extra").symlink_to("/etc/hostname")
     with pytest.raises(InputError, match="is a link"):
-        load_suite(suite)
+        load_suite(CHECKS, suite)
 
 
 def test_every_case_file_of_the_built_in_suite_is_one_case_a_line():

@@ -8,15 +8,15 @@ from pathlib import Path
 
 import pytest
 import tomli_w
-from exercises import write_exercise
+from exercises import grader, write_exercise
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.extraction.code_text import blanked
-from kettlefield.core.languages import PROGRAM_LANGUAGES
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.mutants import make_mutants, try_mutants
 from kettlefield.grading.vetting import settle, vet_exercise
-from kettlefield.sandbox.runner import available_isolation
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 from kettlefield.suite.skeleton import new_suite
 
@@ -54,25 +54,25 @@ PLAIN = {
 def test_a_seed_draws_a_variant_whose_expectations_its_own_answer_gives(tmp_path):
     base = write_exercise(tmp_path / "quay-toll", VARYING, FILES)
     assert "5 pence each, named by the ship Teal" in base.prompt and not base.is_variant
-    prompts = {seed: load_exercise(tmp_path / "quay-toll", seed).prompt for seed in range(1, 6)}
+    prompts = {seed: load_exercise(CHECKS, tmp_path / "quay-toll", seed).prompt for seed in range(1, 6)}
     assert all("5 pence" not in prompt and "Teal" not in prompt for prompt in prompts.values())
     assert len(set(prompts.values())) > 2
-    assert prompts[1] == load_exercise(tmp_path / "quay-toll", 1).prompt
-    variant = load_exercise(tmp_path / "quay-toll", 1)
-    settled = settle(variant, available_isolation())
-    cases = settled.call_cases["c"]
+    assert prompts[1] == load_exercise(CHECKS, tmp_path / "quay-toll", 1).prompt
+    variant = load_exercise(CHECKS, tmp_path / "quay-toll", 1)
+    settled = settle(variant, grader())
+    cases = settled.cases["c"]
     assert cases[0].expect[1] == 2 * int(variant.prompt.split("toll(n): ")[1].split()[0])
     assert (cases[2].raises, any(case.by_hand for case in cases)) == ("ValueError", False)
     for exercise in (base, variant):
-        assert vet_exercise(exercise, available_isolation()).faults == ()
+        assert vet_exercise(exercise, grader()).faults == ()
 
 
 def test_a_seed_and_a_selection_set_a_suite_apart(tmp_path):
     write_exercise(tmp_path / "mine" / "quay-toll", VARYING | {"short": True}, FILES)
     write_exercise(tmp_path / "mine" / "other", FIXED, PLAIN)
     (tmp_path / "mine" / "suite.toml").write_text('title = "t"\ndescription = "d"\n')
-    found = load_suite(tmp_path / "mine")
-    sister = load_suite(tmp_path / "mine", seed=7, selection="short")
+    found = load_suite(CHECKS, tmp_path / "mine")
+    sister = load_suite(CHECKS, tmp_path / "mine", seed=7, selection="short")
     assert (len(found.exercises), len(sister.exercises)) == (2, 1)
     assert found.digest != sister.digest
     assert (found.label, sister.label) == ("mine", "mine, seed 7, short selection")
@@ -106,7 +106,7 @@ def test_a_variant_that_cannot_be_is_refused(tmp_path, spec, files, words):
 )  # fmt: skip
 def test_the_lint_of_an_exercise_finds(tmp_path, spec, files, words):
     exercise = write_exercise(tmp_path / "quay-toll", FIXED | spec, PLAIN | files)
-    faults = vet_exercise(exercise, available_isolation()).faults
+    faults = vet_exercise(exercise, grader()).faults
     assert any(words in fault for fault in faults), faults
 
 
@@ -124,25 +124,25 @@ def test_near_duplicate_prompts_are_named(tmp_path, run_cli):
 
 def test_mutants_change_one_thing_outside_strings_and_comments():
     text = "def f(x):\n    # 3 < 4\n    s = '5 < 6'\n    return x < 7 and True\n"
-    mutants = make_mutants(text, "python", most=20, rng=random.Random(1))
+    mutants = make_mutants(text, LANGUAGES["python"], most=20, rng=random.Random(1))
     assert sorted(m.change for m in mutants) == [
         "line 4: 7 becomes 8", "line 4: < becomes <=", "line 4: True becomes False", "line 4: and becomes or",
     ]  # fmt: skip
     assert all(m.text.count("\n") == 4 and "# 3 < 4\n    s = '5 < 6'" in m.text for m in mutants)
-    assert len(make_mutants(text, "python", most=2, rng=random.Random(1))) == 2
+    assert len(make_mutants(text, LANGUAGES["python"], most=2, rng=random.Random(1))) == 2
     java = make_mutants(
-        "List<Integer> a; /* 1 < 2 */ char c = '<';\nx -> x << 2;", "java", most=9, rng=random.Random(1)
+        "List<Integer> a; /* 1 < 2 */ char c = '<';\nx -> x << 2;", LANGUAGES["java"], most=9, rng=random.Random(1)
     )
     assert [m.change for m in java] == ["line 2: 2 becomes 3"]
-    assert blanked("echo 'a # b' # c", "bash") == "echo" + " " * 12
+    assert blanked("echo 'a # b' # c", LANGUAGES["bash"]) == "echo" + " " * 12
 
 
 def test_checks_that_look_closely_catch_mutants_and_loose_ones_do_not(tmp_path):
-    sharp = try_mutants(write_exercise(tmp_path / "a", FIXED, PLAIN), available_isolation())
+    sharp = try_mutants(write_exercise(tmp_path / "a", FIXED, PLAIN), grader())
     assert sharp.made >= 3 and sharp.share == 1.0, sharp
     loose = try_mutants(
         write_exercise(tmp_path / "b", FIXED, PLAIN | {"cases.json": [{"args": [0], "expect": ["Teal", 0]}]}),
-        available_isolation(),
+        grader(),
     )
     assert loose.share < sharp.share and loose.survivors == ("line 4: 5 becomes 6",)
 
@@ -215,24 +215,24 @@ def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart
     assert run_cli("qualify", plan, cwd=tmp_path).code == 0
     assert "mine, seed 3, short selection" in run_main("compare", tmp_path / "record.db").out
     sent = run_main("trials", tmp_path / "record.db", "--open", 1, "--json").json["trial"]["attempts"][0]["exchange"]
-    assert load_exercise(folder / "quay-toll", 3).prompt.strip() in sent["messages"][-1]["content"]
+    assert load_exercise(CHECKS, folder / "quay-toll", 3).prompt.strip() in sent["messages"][-1]["content"]
     plan.write_text(plan.read_text().replace("suite_seed = 3", "suite_seed = 4"))
     again = run_cli("qualify", plan, cwd=tmp_path)
     assert (again.code, "another state of the suite" in again.err) == (2, True), again.err
 
 
 def test_the_built_in_variants_are_sound():
-    suite = load_suite(find_suite("berthdesk", Path()), seed=2)
+    suite = load_suite(CHECKS, find_suite("berthdesk", Path()), seed=2)
     varying = [exercise for exercise in suite.exercises if exercise.is_variant]
     assert len(varying) >= 40
     varying = varying[1::4]  # a quarter on this seed, others on the first: `vet` by hand takes three of all
-    assert {exercise.id: vet_exercise(exercise, available_isolation()).faults for exercise in varying} == {
+    assert {exercise.id: vet_exercise(exercise, grader()).faults for exercise in varying} == {
         exercise.id: () for exercise in varying
     }
 
 
 def test_the_built_in_suite_is_as_wide_as_it_says():
-    exercises = load_suite(find_suite("berthdesk", Path())).exercises
+    exercises = load_suite(CHECKS, find_suite("berthdesk", Path())).exercises
     kinds, languages = (Counter(getattr(e.spec, name) for e in exercises) for name in ("kind", "language"))
     least = {
         "write": 24,
@@ -248,9 +248,9 @@ def test_the_built_in_suite_is_as_wide_as_it_says():
         "page": 8,
     }
     assert all(kinds[kind] >= count for kind, count in least.items()), kinds
-    assert all(languages[name] >= 2 for name in (*PROGRAM_LANGUAGES, "any")), languages
+    assert all(languages[name] >= 2 for name in (*LANGUAGES.programs, "any")), languages
     short = [e for e in exercises if e.spec.short]
-    assert len(short) >= 16 and {e.spec.language for e in short} >= {*PROGRAM_LANGUAGES, "html"}
+    assert len(short) >= 16 and {e.spec.language for e in short} >= {*LANGUAGES.programs, "html"}
     script = Path(__file__).parents[2] / "scripts" / "suite_table.py"
     assert subprocess.run([sys.executable, script, "--check"], check=False).returncode == 0, (
         "run scripts/suite_table.py"
@@ -262,7 +262,7 @@ def test_a_decoy_may_be_a_diff_against_the_answer_to_its_turn_and_must_fit_exact
     files = {name: text for name, text in PLAIN.items() if name != "decoys/flat/answer.py"}
     exercise = write_exercise(tmp_path / "toll", FIXED, files | {"decoys/flat.diff": diff})
     assert exercise.decoys["flat"] == {"answer.py": PLAIN["answer/answer.py"].replace("n * 5", "5")}
-    assert vet_exercise(exercise, available_isolation()).faults == ()
+    assert vet_exercise(exercise, grader()).faults == ()
     for broken in (
         diff.replace("n * 5", "n * 6"),
         diff.replace("    return", "  return"),

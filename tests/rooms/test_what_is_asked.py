@@ -8,12 +8,13 @@ import pytest
 
 from kettlefield.campaign.prompts import is_bare, next_turn, render_exercise, reply_text
 from kettlefield.core.values import compare_values
+from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.languages.packages import Packages, find_packages
 from kettlefield.plan.tables import PromptingTable
-from kettlefield.rig.toolchains import Packages, find_packages
 from kettlefield.sandbox.job import MAX_EXPORT_BYTES, split_exports
 from kettlefield.suite.loader import find_suite, load_suite
 
-SUITE = {exercise.id: exercise for exercise in load_suite(find_suite("berthdesk", Path())).exercises}
+SUITE = {exercise.id: exercise for exercise in load_suite(CHECKS, find_suite("berthdesk", Path())).exercises}
 CHAT = PromptingTable()
 INFILL = PromptingTable(style="infill", infill_markers=("<P>", "<S>", "<M>"))
 

@@ -21,6 +21,7 @@ from kettlefield.campaign.setup import (
 from kettlefield.campaign.trial_runner import Desk, exchange_entry, run_answers, sampling_of
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.grading.grader import Grader
 from kettlefield.measure.depth import PAST_WINDOW
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.suite_selection import Asked
@@ -28,7 +29,6 @@ from kettlefield.record.entries import TrialEntry
 from kettlefield.record.store import Record
 from kettlefield.results.memory_use import token_slope
 from kettlefield.rig.accelerators import Accelerator, Watched
-from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise
 
 MOST_RESTARTS = 3  # of a candidate's server that died, in one block
@@ -81,7 +81,7 @@ class Work:
     registered: Registered
     scope: Scope
     share: float  # of all trials and timed requests that are to be in the record after this block
-    graders: ThreadPoolExecutor
+    threads: ThreadPoolExecutor  # that grade
 
 
 class Conductor:
@@ -92,14 +92,14 @@ class Conductor:
         plan: Plan,
         asked: Asked,
         record: Record,
-        isolation: Isolation,
+        grader: Grader,
         accelerator: Accelerator | None,
         observer: Observer,
     ) -> None:
         self._plan = plan
         self._asked = asked
         self._record = record
-        self._isolation = isolation
+        self._grader = grader
         self._accelerator = Watched(accelerator, self._note) if accelerator is not None else None
         self._observer = observer
         self._tally = Tally()
@@ -117,7 +117,7 @@ class Conductor:
         RigError
             The record cannot be written.
         """
-        begin_campaign(self._record, self._plan, self._asked, self._isolation, self._accelerator)
+        begin_campaign(self._record, self._plan, self._asked, self._grader.isolation, self._accelerator)
         chosen = [candidate for candidate in self._plan.candidates if candidate.name in scope.candidates]
         known = await register_candidates(self._record, chosen, self._accelerator, self._observer)
         if ANSWERS in scope.parts:
@@ -125,10 +125,10 @@ class Conductor:
             left = sum(len(self._pending(c, known[c.name].id, scope, 1.0)) for c in chosen)
             self._observer.planned(total, total - left)
         blocks = self._plan.rig.blocks
-        with ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix="grader") as graders:
+        with ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix="grader") as threads:
             for block in range(1, blocks + 1):
                 for candidate in chosen:
-                    work = Work(registered=known[candidate.name], scope=scope, share=block / blocks, graders=graders)
+                    work = Work(registered=known[candidate.name], scope=scope, share=block / blocks, threads=threads)
                     try:
                         await self._run_candidate(candidate, work)
                     except ServerError as err:
@@ -301,7 +301,7 @@ class Conductor:
         work: Work,
         neutral: Mapping[str, float],
     ) -> None:
-        scope, graders = work.scope, work.graders
+        scope, threads = work.scope, work.threads
         session.phase = self._phase = ANSWERS
         over = await self._over_context(candidate, candidate_id, session, scope, neutral)
         self._observer.phase(candidate.name, ANSWERS)
@@ -323,8 +323,8 @@ class Conductor:
             session_id=session.id,
             client=session.client,
             server_is_alive=session.is_alive,
-            isolation=self._isolation,
-            graders=graders,
+            grader=self._grader,
+            threads=threads,
             save=save,
             neutral=neutral,
             over_context=over,

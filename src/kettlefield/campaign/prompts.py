@@ -3,28 +3,18 @@
 from dataclasses import replace
 
 from kettlefield.core.extraction.continuation import cut_at_stops
-from kettlefield.core.languages import ANY, LANGUAGES, PROGRAM_LANGUAGES, TEXT
+from kettlefield.core.extraction.syntax import ANY, TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
 from kettlefield.grading.grader import Grade
+from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
+from kettlefield.languages.language import Toolchain
+from kettlefield.languages.packages import Packages, find_packages
 from kettlefield.plan.tables import PromptingTable
-from kettlefield.rig.toolchains import Packages, Toolchain, find_packages, find_toolchain
 from kettlefield.server.exchange import Ask
 from kettlefield.suite.format import Exercise
 
 _END_MARKS = ("<|endoftext|>", "</s>", "<|end|>")  # written out where a server does not stop at them
-_RUNTIME = {
-    "python": "Python {version}, standard library only",
-    "javascript": "Node.js {version}, no packages",
-    "c": "GCC {version}, C17, standard library only",
-    "cpp": "G++ {version}, C++20, standard library only",
-    "rust": "Rust {version}, edition 2021, standard library only",
-    "java": "Java {version}, standard library only",
-    "go": "Go {version}, standard library only",
-    "bash": "Bash {version}, with the usual Unix tools",
-    "sql": "SQLite {version}",
-    "html": "Chromium {version}, no network, nothing outside the page's own files",
-}
 
 
 def render_exercise(exercise: Exercise, prompting: PromptingTable) -> Ask:
@@ -127,9 +117,12 @@ def _environment(exercise: Exercise) -> str:
     language = exercise.spec.language
     if language == TEXT:
         return ""
-    names = [name for name in PROGRAM_LANGUAGES if name != "sql"] if language == ANY else [language]
+    # a database that asks is not a program that reads its input
+    names = [name for name in LANGUAGES.programs if not LANGUAGES[name].is_query] if language == ANY else [language]
     found = [(name, find_toolchain(name)) for name in names]
-    lines = [_RUNTIME[name].format(version=tool.version) for name, tool in found if isinstance(tool, Toolchain)]
+    lines = [
+        LANGUAGES[name].environment.format(version=tool.version) for name, tool in found if isinstance(tool, Toolchain)
+    ]
     if not lines:
         return ""
     if language == ANY:

@@ -15,10 +15,11 @@ import msgspec
 from kettlefield.campaign.learning import known_overhead
 from kettlefield.campaign.serving import key_headers
 from kettlefield.core.errors import InputError
-from kettlefield.core.languages import ANY, LANGUAGES, PROGRAM_LANGUAGES
+from kettlefield.core.extraction.syntax import ANY
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.sizing.requirements import decode_ceiling_tps, kv_bytes_per_token, memory_need
 from kettlefield.core.units import format_bytes, format_duration
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.measure.calibration import stored_calibration
 from kettlefield.plan.criteria import check_against_suite
 from kettlefield.plan.plan import Candidate, Plan
@@ -272,7 +273,7 @@ async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> di
 def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
     wanted = {exercise.spec.language for exercise in asked.exercises}
     # where the language is the model's to choose, any of them may be run
-    languages = set(PROGRAM_LANGUAGES) if ANY in wanted else set()
+    languages = set(LANGUAGES.programs) if ANY in wanted else set()
     languages |= wanted & set(LANGUAGES)
     packages = {name for exercise in asked.exercises for name in exercise.spec.packages}
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}

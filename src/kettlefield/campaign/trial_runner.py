@@ -18,10 +18,9 @@ from kettlefield.campaign.prompts import (
 from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.timing.timeline import read_figures
-from kettlefield.grading.grader import Grade, broken_grade, grade_reply
+from kettlefield.grading.grader import Grade, Grader, broken_grade
 from kettlefield.plan.plan import Candidate
-from kettlefield.record.entries import AttemptEntry, CheckEntry, ExchangeEntry, TrialEntry
-from kettlefield.sandbox.isolation import Isolation
+from kettlefield.record.entries import AttemptEntry, ExchangeEntry, TrialEntry
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.suite.format import Exercise
 
@@ -41,8 +40,8 @@ class Desk:
     session_id: int
     client: ChatClient
     server_is_alive: Callable[[], bool]
-    isolation: Isolation
-    graders: Executor
+    grader: Grader
+    threads: Executor  # that grade beside the asking
     save: Callable[[TrialEntry], None]
     neutral: Mapping[str, float]  # settings that do nothing, as this server takes them
     over_context: Mapping[str, str]  # exercise -> why its prompt does not fit
@@ -170,7 +169,7 @@ async def _run_trial(desk: Desk, exercise: Exercise, sample: int, asking: asynci
         graded = await _run_turn(desk, asked, asking, attempts)
         if graded is None or graded.grade.outcome is not Outcome.PASSED or turn == len(exercise.turns):
             break
-        earlier = graded.grade.files
+        earlier = dict(graded.grade.answer.files)
         ask = follow_up(graded.ask, graded.reply, next_turn(exercise, turn + 1, prompting), exercise, prompting)
     return _trial(desk, exercise, sample, attempts)
 
@@ -255,12 +254,11 @@ async def _grade(desk: Desk, asked: _Asked, exchange: Exchange) -> Grade:
     for retry in range(1 + desk.candidate.grading.fault_retries):
         try:
             grade = await loop.run_in_executor(
-                desk.graders,
-                lambda: grade_reply(
+                desk.threads,
+                lambda: desk.grader.grade_reply(
                     exercise,
                     reply_text(exchange.text, exercise, prompting),
                     cap_hit=exchange.cap_hit,
-                    isolation=desk.isolation,
                     turn=asked.turn,
                     earlier=asked.earlier,
                     continued=is_bare(exercise, prompting),
@@ -304,25 +302,11 @@ def _attempt(desk: Desk, exchange: Exchange, grade: Grade, turn: int) -> Attempt
         exchange=exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id),
         outcome=grade.outcome,
         score=grade.score,
-        files=grade.files,
+        files=dict(grade.answer.files),
         language=grade.answer.language,
         how=grade.answer.how,
         remarks=grade.answer.remarks,
         fault=grade.fault,
-        checks=tuple(
-            CheckEntry(
-                name=check.name,
-                kind=check.kind,
-                required=check.required,
-                weight=check.weight,
-                passed=check.passed,
-                end=check.end.value,
-                cases_passed=check.cases_passed,
-                cases_total=check.cases_total,
-                detail=check.detail,
-                wall_s=check.wall_s,
-            )
-            for check in grade.checks
-        ),
+        checks=grade.checks,
         pictures=tuple((picture.width, picture.png) for picture in grade.pictures),
     )

@@ -21,7 +21,7 @@ from kettlefield.cli.progress import CampaignProgress
 from kettlefield.cli.suite import DISCORDANT
 from kettlefield.core.outcome import FAULTS
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
-from kettlefield.grading.grader import warm_up
+from kettlefield.grading.grader import Grader
 from kettlefield.plan.plan import read_plan, select
 from kettlefield.plan.suite_selection import read_asked
 from kettlefield.record.store import Record
@@ -112,8 +112,9 @@ def run_campaign(
     candidates, exercises = select(plan, only, [exercise.id for exercise in asked.exercises])
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     isolation: Isolation = NoIsolation() if unsafe else available_isolation()
-    asked = asked.settled(isolation)
-    warm_up(asked.exercises, isolation, workers=os.cpu_count() or 1)
+    grader = Grader(isolation)
+    asked = asked.settled(grader)
+    grader.warm_up(asked.exercises, workers=os.cpu_count() or 1)
     record = Record.create_or_open(plan.record)
     _log_faults(plan.record.parent / "logs" / "kettlefield.log")
     with record.lock(), CampaignProgress() as progress:
@@ -123,7 +124,7 @@ def run_campaign(
             known = record.candidate_id(name)
             if known is not None:
                 record.supersede(known, superseding.procedures, memory=superseding.memory)
-        conductor = Conductor(plan, asked, record, isolation, accelerator, progress)
+        conductor = Conductor(plan, asked, record, grader, accelerator, progress)
         chosen = frozenset(parts or (superseding.parts if again else PARTS))
         scope = Scope(candidates=frozenset(candidates), exercises=frozenset(exercises), parts=chosen)
         tally = _run(conductor.run(scope))

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.suite.loader import find_suite, load_suite
 from kettlefield.suite.skeleton import TO_WRITE, add_exercise, new_suite
 from kettlefield.views.suite_view import suite_view
@@ -77,7 +78,7 @@ def run_list(args: argparse.Namespace) -> int:
             "--power",
             "Write samples of 1 or more, and a share above 0, up to 1.",
         )
-    suite = load_suite(find_suite(args.suite, Path.cwd()))
+    suite = load_suite(CHECKS, find_suite(args.suite, Path.cwd()))
     power = _power(suite, args.samples, args.discordant) if args.power else None
     show(suite_view(suite, power), as_json=args.json)
     return ExitCode.DONE

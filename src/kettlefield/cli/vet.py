@@ -10,6 +10,8 @@ import msgspec
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
+from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.grading.grader import Grader
 from kettlefield.grading.vetting import vet_suite
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
@@ -54,8 +56,9 @@ def run(args: argparse.Namespace) -> int:
     if args.seeds < 1:
         raise InputError(f"is {args.seeds}", "--seeds", "Write 1 or more.")
     folder = find_suite(args.suite, Path.cwd())
-    suite = load_suite(folder, check_lock=not args.lock)
+    suite = load_suite(CHECKS, folder, check_lock=not args.lock)
     isolation: Isolation = NoIsolation() if args.unsafe_no_isolation else available_isolation()
+    grader = Grader(isolation)
     console = make_console(stderr=True)
     with console.status(f"vetting {len(suite.exercises)} exercises") as status:
         done: list[str] = []
@@ -65,14 +68,14 @@ def run(args: argparse.Namespace) -> int:
             status.update(f"vetted {len(done)} of {len(suite.exercises)}: {vetted.exercise.id}")
 
         options: dict[str, Any] = {"workers": os.cpu_count() or 1, "on_done": tell}
-        found = vet_suite(suite, isolation, mutants=args.mutants, **options)
+        found = vet_suite(suite, grader, mutants=args.mutants, **options)
         for seed in range(1, args.seeds):
             done.clear()
-            sister = load_suite(folder, check_lock=False, seed=seed)
+            sister = load_suite(CHECKS, folder, check_lock=False, seed=seed)
             varying = tuple(exercise for exercise in sister.exercises if exercise.is_variant)
             if varying:
                 sister = msgspec.structs.replace(sister, exercises=varying)
-                found = _joined(found, vet_suite(sister, isolation, **options), seed)
+                found = _joined(found, vet_suite(sister, grader, **options), seed)
     ok = not any(vetted.faults for vetted in found)
     if args.lock and ok:
         write_lock(suite.folder)

@@ -42,6 +42,31 @@ class RunEnd(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class CheckResult:
+    """What one check found."""
+
+    name: str
+    kind: str
+    required: bool
+    weight: float
+    passed: bool
+    end: RunEnd
+    cases_passed: int
+    cases_total: int
+    detail: str  # the first fault in words, for the reader; empty when passed
+    feedback: str = ""  # the same without expected values, for a repair turn; not kept
+    wall_s: float  # running the answer, all cases
+    is_partial: bool = False  # a part of its cases earns a part of the weight; not kept
+
+    @property
+    def credit(self) -> float:
+        """Share of the weight that is earned, 0 to 1."""
+        if self.is_partial and self.cases_total:
+            return self.cases_passed / self.cases_total
+        return float(self.passed)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Facts:
     """All that the outcome is decided on."""
 

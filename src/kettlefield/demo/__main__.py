@@ -14,6 +14,7 @@ from kettlefield.demo.simulated_engine import add_quirks, read_quirks
 from kettlefield.demo.simulated_models import Physics, load_model
 from kettlefield.demo.simulated_replies import Replier, SimulatedJudge, read_biases
 from kettlefield.demo.simulated_server import Settings, SimulatedServer
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.rig.simulated_card import claim_bytes, read_card, used_bytes
 from kettlefield.suite.format import Exercise
 from kettlefield.suite.loader import find_suite, load_suite
@@ -80,10 +81,10 @@ def _serve(args: argparse.Namespace) -> int:
 def _exercises(name: str, *, memorised: bool) -> tuple[Exercise, ...]:
     name, _, seed = name.partition(":")
     folder = find_suite(name, Path.cwd())
-    asked = load_suite(folder, seed=int(seed or 0)).exercises
+    asked = load_suite(CHECKS, folder, seed=int(seed or 0)).exercises
     if not memorised:
         return asked
-    known = {exercise.id: exercise for exercise in load_suite(folder).exercises}
+    known = {exercise.id: exercise for exercise in load_suite(CHECKS, folder).exercises}
 
     def by_heart(exercise: Exercise) -> Exercise:
         turns = zip(exercise.turns, known[exercise.id].turns, strict=True)

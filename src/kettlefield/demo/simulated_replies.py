@@ -12,8 +12,9 @@ import re
 from dataclasses import dataclass
 
 from kettlefield.core.extraction.reply_symptoms import ASKED, EXPECTED
-from kettlefield.core.languages import LANGUAGES, TEXT
+from kettlefield.core.extraction.syntax import TEXT
 from kettlefield.demo.simulated_models import LoadedModel
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.marking.scale import CHOICE_WANTED, MARK_WANTED
 from kettlefield.suite.format import Exercise
 

@@ -9,10 +9,10 @@ import re
 from dataclasses import dataclass
 
 from kettlefield.core.extraction.code_text import blanked
-from kettlefield.core.languages import TEXT, language_of_suffix
+from kettlefield.core.extraction.syntax import TEXT, Syntax
 from kettlefield.core.outcome import Outcome
-from kettlefield.grading.grader import grade_files
-from kettlefield.sandbox.isolation import Isolation
+from kettlefield.grading.grader import Grader
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.suite.format import Exercise
 
 # what is found, and what it becomes; operators are set off by spaces, as every formatter writes them, so that
@@ -63,7 +63,7 @@ class Mutant:
 
 
 def make_mutants(
-    text: str, language: str, *, most: int, rng: random.Random, within: tuple[int, int] | None = None
+    text: str, language: Syntax, *, most: int, rng: random.Random, within: tuple[int, int] | None = None
 ) -> tuple[Mutant, ...]:
     """Mutants of a program, at most a number of them, drawn evenly from all that can be made.
 
@@ -71,7 +71,7 @@ def make_mutants(
     ----------
     text : str
         The program.
-    language : str
+    language : Syntax
         For what its strings and comments look like.
     most : int
         At least 1.
@@ -126,7 +126,7 @@ class Caught:
         return self.caught / self.made if self.made else None
 
 
-def try_mutants(exercise: Exercise, isolation: Isolation) -> Caught:
+def try_mutants(exercise: Exercise, grader: Grader) -> Caught:
     """Grade mutants of the last turn's own answer, drawn by the exercise's name."""
     if exercise.spec.language == TEXT:
         return Caught(made=0, caught=0, survivors=())
@@ -134,15 +134,15 @@ def try_mutants(exercise: Exercise, isolation: Isolation) -> Caught:
     answer = exercise.turns[-1].answer
     made, survivors = 0, []
     for name, text in sorted(answer.items()):
-        language = language_of_suffix(name)
+        language = LANGUAGES.of_suffix(name)
         if language is None:
             continue
         rng = random.Random(f"{exercise.id}\0{name}")
         # what the exercise gave is not the model's to get wrong
         end = len(text) - len(exercise.closing)
         within = (len(exercise.opening), end) if exercise.opening is not None else None
-        for mutant in make_mutants(text, language, most=max(1, MOST // len(answer)), rng=rng, within=within):
-            outcome = grade_files(exercise, {**answer, name: mutant.text}, isolation, turn=turn).outcome
+        for mutant in make_mutants(text, LANGUAGES[language], most=max(1, MOST // len(answer)), rng=rng, within=within):
+            outcome = grader.grade_files(exercise, {**answer, name: mutant.text}, turn=turn).outcome
             if outcome in {Outcome.NO_BUILD, Outcome.RIG_FAULT}:
                 continue
             made += 1

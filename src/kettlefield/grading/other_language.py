@@ -1,21 +1,18 @@
-"""Is what does not build as asked really code of another language? Told by what parses, not by its looks."""
+"""Is what does not build as asked really code of another language? Decided by what parses, not by its looks."""
 
 import ast
-import re
 
-from kettlefield.core.extraction.choosing import guess_language
 from kettlefield.core.extraction.code_text import parse
 from kettlefield.core.extraction.wanted import Answer
-from kettlefield.core.languages import LANGUAGES
-from kettlefield.rig.toolchains import Toolchain, find_toolchain
-from kettlefield.sandbox.builds import Built, build_answer
-from kettlefield.sandbox.isolation import Isolation
+from kettlefield.grading.builds import Built, build_answer
+from kettlefield.grading.kept import Kept
+from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
+from kettlefield.languages.language import Language, Toolchain
 from kettlefield.sandbox.job import Job, RunLimits
-from kettlefield.sandbox.runner import run_job
+from kettlefield.sandbox.runner import Sandbox
 
 # prose parses as no language, but a word or two can: what counts must be more than that
 MIN_STATEMENTS = 2
-_COMPILED = frozenset({"c", "cpp", "rust", "java", "go"})
 _LIMITS = RunLimits(wall_s=10, cpu_s=5, memory_bytes=2**29, output_bytes=2**16)
 _COUNTING = (
     ast.FunctionDef,
@@ -29,21 +26,24 @@ _COUNTING = (
 )
 
 
-def is_other_language(answer: Answer, wanted: str, isolation: Isolation) -> bool:
+def is_other_language(answer: Answer, wanted: str, sandbox: Sandbox, kept: Kept) -> bool:
     """Whether the first file of an answer parses as a language other than the wanted one.
 
-    Python is parsed here, JavaScript by its own interpreter in isolation; a compiled language that the text
-    looks like is tried on its compiler.
+    Python is parsed here; a language whose toolchain can parse a file and no more is asked in isolation; a compiled
+    language that the text looks like is tried on its compiler.
     """
     if not answer.files:
         return False
-    text = answer.files[0].text
-    if wanted != "python" and _is_python(text):
-        return True
-    if wanted != "javascript" and _is_javascript(text, isolation):
-        return True
-    guess = guess_language(text)
-    return guess in _COMPILED and guess != wanted and _builds(text, str(guess), isolation)
+    text = answer.text
+    for language in LANGUAGES.with_toolchain:
+        if language.name == wanted:
+            continue
+        if language.structure == "tree" and _is_python(text):
+            return True
+        if language.parse_check and _parses(text, language, sandbox):
+            return True
+    guess = LANGUAGES.guess(text)
+    return guess is not None and guess != wanted and _builds(text, LANGUAGES[guess], sandbox, kept)
 
 
 def _is_python(text: str) -> bool:
@@ -56,28 +56,29 @@ def _is_python(text: str) -> bool:
     )
 
 
-def _builds(text: str, language: str, isolation: Isolation) -> bool:
-    toolchain = find_toolchain(language)
-    public = re.search(r"\bpublic\s++class\s++(\w{1,100})", text)
-    name = f"{public[1]}.java" if language == "java" and public else f"answer{LANGUAGES[language].suffix}"
+def _builds(text: str, language: Language, sandbox: Sandbox, kept: Kept) -> bool:
+    """Whether a compiler makes a program of it; what is only parsed or run proves too little."""
+    if language.recipe is None or language.recipe.keeps is None:
+        return False
+    toolchain, name = find_toolchain(language.name), language.file_name(text)
     return isinstance(toolchain, Toolchain) and isinstance(
-        build_answer(toolchain, {name: text}, name, isolation), Built
+        build_answer(toolchain, {name: text}, name, sandbox, kept), Built
     )
 
 
-def _is_javascript(text: str, isolation: Isolation) -> bool:
-    toolchain = find_toolchain("javascript")
+def _parses(text: str, language: Language, sandbox: Sandbox) -> bool:
+    toolchain = find_toolchain(language.name)
     if not isinstance(toolchain, Toolchain) or not any(ch in text for ch in "{;"):
         return False
-    for name in ("answer.cjs", "answer.mjs"):
+    for name in language.parse_names:
         job = Job(
-            argv=(toolchain.program, "--check", name),
+            argv=(toolchain.program, *language.parse_check, name),
             limits=_LIMITS,
             files={name: text},
             mounts=toolchain.mounts,
             bound_address_space=False,
             result_fd=False,
         )
-        if run_job(job, isolation).exit_status == 0:
+        if sandbox.run(job).exit_status == 0:
             return True
     return False

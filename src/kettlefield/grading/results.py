@@ -12,10 +12,10 @@ from typing import Any
 
 import msgspec
 
-from kettlefield.core.outcome import RunEnd
+from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.core.plaintext import last_lines, shorten, visible
-from kettlefield.sandbox.builds import BuildFault
 from kettlefield.sandbox.job import RunLimits, RunReport
+from kettlefield.suite.check_form import kind_name
 from kettlefield.suite.format import Check, Limits
 
 MAX_DEPTH = 160  # of a value: a little more than the harness writes
@@ -147,27 +147,11 @@ def show(value: Any) -> str:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CheckResult:
-    """What one check found."""
+class Picture:
+    """What a page looked like when it was opened."""
 
-    name: str
-    kind: str
-    required: bool
-    weight: float
-    passed: bool
-    end: RunEnd
-    cases_passed: int
-    cases_total: int
-    detail: str  # the first fault in words, for the reader; empty when passed
-    feedback: str  # the same without expected values, for a repair turn
-    wall_s: float  # running the answer, all cases
-
-    @property
-    def credit(self) -> float:
-        """Share of the weight that is earned; only a text, which is partial by design, earns a part."""
-        if self.kind == "text" and self.cases_total:
-            return self.cases_passed / self.cases_total
-        return float(self.passed)
+    width: str  # "phone" or "desktop"
+    png: bytes
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -180,16 +164,11 @@ class Finding:
     feedback: str = ""
 
 
-def kind_of(check: Check) -> str:
-    """A check's kind as exercises write it."""
-    return str(check.__struct_config__.tag)
-
-
 def make_result(check: Check, finding: Finding, total: int, wall_s: float) -> CheckResult:
     """A finding as the result of its check; it passes when the run finished and every case agreed."""
     return CheckResult(
         name=check.name,
-        kind=kind_of(check),
+        kind=kind_name(check),
         required=check.required,
         weight=check.weight,
         passed=finding.end is RunEnd.FINISHED and finding.agreed == total,
@@ -200,12 +179,6 @@ def make_result(check: Check, finding: Finding, total: int, wall_s: float) -> Ch
         feedback=finding.feedback,
         wall_s=wall_s,
     )
-
-
-def unbuilt(check: Check, fault: BuildFault, total: int) -> CheckResult:
-    """A check that could not be carried out because the answer does not build."""
-    finding = Finding(end=fault.end, agreed=0, detail=fault.words, feedback=fault.words)
-    return make_result(check, finding, total, fault.wall_s)
 
 
 def to_limits(limits: Limits) -> RunLimits:

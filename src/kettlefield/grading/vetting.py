@@ -8,22 +8,21 @@ from dataclasses import dataclass
 import msgspec
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.languages import ANY, TEXT, language_of_suffix
+from kettlefield.core.extraction.syntax import ANY, TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.checks.function_calls import values_of_calls
+from kettlefield.grading.checks.all_checks import CHECKS, kind_of
 from kettlefield.grading.checks.pages import Visited
-from kettlefield.grading.checks.programs import run_case
 from kettlefield.grading.fairness import near_duplicates, paper_faults, unfinished
-from kettlefield.grading.grader import Grade, build_own, grade_files, visit_files
+from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants
-from kettlefield.grading.results import to_limits
-from kettlefield.rig.toolchains import Missing, find_packages, find_toolchain
-from kettlefield.sandbox.isolation import Isolation
-from kettlefield.suite.format import CallsCheck, Exercise, ProgramCase, ProgramCheck, Suite
+from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
+from kettlefield.languages.language import Missing
+from kettlefield.languages.packages import find_packages
+from kettlefield.suite.format import Exercise, Suite
 
 
-def settle(exercise: Exercise, isolation: Isolation) -> Exercise:
+def settle(exercise: Exercise, grader: Grader) -> Exercise:
     """One exercise with its variant's expectations; as it is when it does not vary.
 
     Raises
@@ -35,28 +34,12 @@ def settle(exercise: Exercise, isolation: Isolation) -> Exercise:
     """
     if not exercise.is_variant:
         return exercise
-    calls, programs = dict(exercise.call_cases), dict(exercise.program_cases)
+    cases = dict(exercise.cases)
     for check in exercise.checks:
-        if isinstance(check, CallsCheck):
-            built = build_own(exercise, check, isolation)
-            calls[check.name] = values_of_calls(exercise, check, built, isolation)
-        elif isinstance(check, ProgramCheck):
-            built = build_own(exercise, check, isolation)
-            limits = to_limits(exercise.spec.limits)
-            cases = []
-            for case in programs[check.name]:
-                run = run_case(case, built, limits, isolation, tuple(case.writes))
-                if run.fault:
-                    raise InputError(f"its own answer fails on a variant: {run.fault}", exercise.id, "Correct it.")
-                writes = {name: run.writes[name].decode("utf-8", errors="replace") for name in case.writes}
-                cases.append(_with(case, run.stdout, run.report.exit_status or 0, writes))
-            programs[check.name] = tuple(cases)
-    return msgspec.structs.replace(exercise, call_cases=calls, program_cases=programs, is_variant=False)
-
-
-def _with(case: ProgramCase, stdout: str, status: int, writes: dict[str, str]) -> ProgramCase:
-    printed = stdout if case.stdout is not None else None
-    return msgspec.structs.replace(case, stdout=printed, exit=status, writes=writes, by_hand=False)
+        work_out = kind_of(check).settle
+        if work_out is not None:
+            cases[check.name] = work_out(grader.own_bench(exercise, check), check)
+    return msgspec.structs.replace(exercise, cases=cases, is_variant=False)
 
 
 QUICK_SHARE = 0.34  # of its time limit that an own answer may use: a slower machine must not fail it
@@ -86,7 +69,7 @@ class Vetted:
 
 def vet_suite(
     suite: Suite,
-    isolation: Isolation,
+    grader: Grader,
     *,
     workers: int,
     mutants: bool = False,
@@ -98,8 +81,8 @@ def vet_suite(
     ----------
     suite : Suite
         As loaded.
-    isolation : Isolation
-        Where answers and decoys run.
+    grader : Grader
+        Grades answers and decoys.
     workers : int
         Exercises vetted at once, at least 1.
     mutants : bool
@@ -110,7 +93,7 @@ def vet_suite(
     same = near_duplicates(suite.exercises)
 
     def vet(exercise: Exercise) -> Vetted:
-        vetted = vet_exercise(exercise, isolation, mutants=mutants)
+        vetted = vet_exercise(exercise, grader, mutants=mutants)
         if exercise.id in same and not unfinished(exercise):
             vetted = dataclasses.replace(vetted, faults=(*vetted.faults, same[exercise.id]))
         on_done(vetted)
@@ -120,7 +103,7 @@ def vet_suite(
         return tuple(pool.map(vet, suite.exercises))
 
 
-def vet_exercise(exercise: Exercise, isolation: Isolation, *, mutants: bool = False) -> Vetted:
+def vet_exercise(exercise: Exercise, grader: Grader, *, mutants: bool = False) -> Vetted:
     """Vet one exercise: what can be seen without running it, then its answer, its decoys and its mutants."""
     missing = missing_here(exercise)
     if missing:
@@ -130,29 +113,29 @@ def vet_exercise(exercise: Exercise, isolation: Isolation, *, mutants: bool = Fa
         return Vetted(exercise=exercise, faults=(to_write,))
     on_paper = [] if exercise.is_variant else paper_faults(exercise)
     try:
-        exercise = settle(exercise, isolation)
+        exercise = settle(exercise, grader)
     except InputError as err:
         return Vetted(exercise=exercise, faults=(str(err),))
     decoys = [exercise.decoys[decoy.name] for decoy in exercise.spec.decoy]
     # all that is to be opened of a page in one browser: starting one takes longer than a visit
-    seen = visit_files(exercise, [exercise.answer, exercise.answer, *decoys], isolation)
-    faults = [*on_paper, *_answer_faults(exercise, isolation, seen[:2])]
+    seen = grader.visit_files(exercise, [exercise.answer, exercise.answer, *decoys])
+    faults = [*on_paper, *_answer_faults(exercise, grader, seen[:2])]
     for decoy, visited in zip(exercise.spec.decoy, seen[2:], strict=True):
-        grade = grade_files(exercise, exercise.decoys[decoy.name], isolation, turn=decoy.turn, visited=visited)
+        grade = grader.grade_files(exercise, exercise.decoys[decoy.name], turn=decoy.turn, visited=visited)
         if grade.outcome is not decoy.outcome:
             faults.append(f'decoy "{decoy.name}" ends {grade.outcome}, declared {decoy.outcome}{_why(grade)}')
-    caught = try_mutants(exercise, isolation) if mutants and not faults else None
+    caught = try_mutants(exercise, grader) if mutants and not faults else None
     return Vetted(exercise=exercise, faults=tuple(faults), caught=caught)
 
 
-def _answer_faults(exercise: Exercise, isolation: Isolation, seen: Sequence[Visited | None]) -> Iterable[str]:
+def _answer_faults(exercise: Exercise, grader: Grader, seen: Sequence[Visited | None]) -> Iterable[str]:
     for number, turn in enumerate(exercise.turns, 1):
         which = f"its own answer to turn {number}" if len(exercise.turns) > 1 else "its own answer"
         first, second = seen if number == 1 else (None, None)
-        grade = grade_files(exercise, turn.answer, isolation, turn=number, visited=first)
+        grade = grader.grade_files(exercise, turn.answer, turn=number, visited=first)
         if grade.outcome is not Outcome.PASSED:
             yield f"{which} ends {grade.outcome}{_why(grade)}"
-        again = grade_files(exercise, turn.answer, isolation, turn=number, visited=second)
+        again = grader.grade_files(exercise, turn.answer, turn=number, visited=second)
         if again.outcome is not grade.outcome:
             yield f"{which} ends {again.outcome} when it is run again"
         yield from _slow(exercise, grade, which)
@@ -164,10 +147,10 @@ def _answer_faults(exercise: Exercise, isolation: Isolation, seen: Sequence[Visi
 def _slow(exercise: Exercise, grade: Grade, which: str) -> Iterable[str]:
     allowed = float(exercise.spec.limits.wall)
     for check in grade.checks:
-        # one process for all calls, one a case for programs; growth and budgets are slow by design
-        runs = check.cases_total if check.kind == "program" else 1
-        if check.kind in {"calls", "program"} and check.wall_s > QUICK_SHARE * allowed * max(1, runs):
-            yield f'{which} takes {check.wall_s / max(1, runs):.1f} s of {allowed:g} s in "{check.name}"'
+        count = CHECKS[check.kind].runs
+        runs = count(check) if count is not None else 0
+        if runs and check.wall_s > QUICK_SHARE * allowed * runs:
+            yield f'{which} takes {check.wall_s / runs:.1f} s of {allowed:g} s in "{check.name}"'
 
 
 def missing_here(exercise: Exercise) -> str:
@@ -175,7 +158,7 @@ def missing_here(exercise: Exercise) -> str:
     language = exercise.spec.language
     if language == TEXT:
         return ""
-    needed = language_of_suffix(exercise.spec.file) if language == ANY else language
+    needed = LANGUAGES.of_suffix(exercise.spec.file) if language == ANY else language
     toolchain = find_toolchain(needed or "python")
     if isinstance(toolchain, Missing):
         return f"{toolchain.language} missing: {toolchain.remedy}"

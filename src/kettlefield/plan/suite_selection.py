@@ -9,11 +9,12 @@ from pathlib import Path
 import msgspec
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.languages import PAGE
+from kettlefield.core.extraction.syntax import PAGE
+from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.grading.grader import Grader
 from kettlefield.grading.vetting import missing_here, settle
 from kettlefield.plan.plan import Plan
 from kettlefield.plan.tables import SuiteTable
-from kettlefield.sandbox.isolation import Isolation
 from kettlefield.suite.format import Exercise, Suite
 from kettlefield.suite.loader import combine, find_suite, load_suite
 
@@ -43,7 +44,7 @@ class Asked:
         """The exercises of all suites that can be asked here, in the plan's order."""
         return tuple(e for share in self.shares for e in share.exercises if e.id not in self.not_measured)
 
-    def settled(self, isolation: Isolation) -> "Asked":
+    def settled(self, grader: Grader) -> "Asked":
         """With the expectations of variants worked out.
 
         Raises
@@ -54,7 +55,7 @@ class Asked:
             A toolchain or package is missing.
         """
         with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-            settle_one: Callable[[Exercise], Exercise] = lambda exercise: settle(exercise, isolation)  # noqa: E731
+            settle_one: Callable[[Exercise], Exercise] = lambda exercise: settle(exercise, grader)  # noqa: E731
             shares = tuple(replace(s, exercises=tuple(pool.map(settle_one, s.exercises))) for s in self.shares)
         return replace(self, shares=shares)
 
@@ -102,4 +103,4 @@ def _put_together(plan: Plan) -> Asked:
 
 
 def _load(chosen: SuiteTable, beside: Path) -> Suite:
-    return load_suite(find_suite(chosen.name, beside), seed=chosen.seed, selection=chosen.selection)
+    return load_suite(CHECKS, find_suite(chosen.name, beside), seed=chosen.seed, selection=chosen.selection)

@@ -8,7 +8,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from kettlefield.core.outcome import Outcome
+from kettlefield.core.outcome import CheckResult, Outcome
 from kettlefield.core.timing.timeline import Figures
 from kettlefield.record import schema
 from kettlefield.record.packing import pack_json, pack_stamps, pack_text
@@ -105,22 +105,6 @@ class ExchangeEntry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CheckEntry:
-    """One check's result."""
-
-    name: str
-    kind: str
-    required: bool
-    weight: float
-    passed: bool
-    end: str
-    cases_passed: int
-    cases_total: int
-    detail: str
-    wall_s: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class AttemptEntry:
     """One attempt of a trial; without an exchange when the server was gone before it could be asked."""
 
@@ -133,7 +117,7 @@ class AttemptEntry:
     how: str
     remarks: tuple[str, ...]
     fault: str
-    checks: tuple[CheckEntry, ...]
+    checks: tuple[CheckResult, ...]
     pictures: tuple[tuple[str, bytes], ...] = ()  # of a page: width and PNG
 
 
@@ -252,7 +236,11 @@ def put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: At
         "fault": entry.fault,
     }
     attempt_id = inserted(connection, schema.attempt, row)
-    checks = [{"attempt_id": attempt_id, **dataclasses.asdict(check)} for check in entry.checks]
+    kept = schema.check_result.columns.keys()
+    checks = [
+        {"attempt_id": attempt_id, **{name: value for name, value in dataclasses.asdict(check).items() if name in kept}}
+        for check in entry.checks
+    ]
     if checks:
         connection.execute(schema.check_result.insert(), checks)
     pictures = [{"attempt_id": attempt_id, "width": width, "png": png} for width, png in entry.pictures]

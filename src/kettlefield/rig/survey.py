@@ -14,9 +14,11 @@ import numpy as np
 import psutil
 
 from kettlefield.core.errors import RigError
+from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
+from kettlefield.languages.language import Missing
+from kettlefield.languages.packages import find_packages
 from kettlefield.rig.accelerators import AcceleratorFacts, energy_counters, find_accelerators
 from kettlefield.rig.host import HostFacts, read_host, recall, remember
-from kettlefield.rig.toolchains import LANGUAGES_KNOWN, Missing, find_packages, find_toolchain
 
 MISSING = "missing"
 
@@ -36,7 +38,7 @@ class RigFacts(msgspec.Struct, frozen=True, kw_only=True):
 def survey_rig() -> RigFacts:
     """Look at the machine as it is now."""
     host, accelerators = read_host(), find_accelerators()
-    found = {language: find_toolchain(language) for language in LANGUAGES_KNOWN}
+    found = {language.name: find_toolchain(language.name) for language in LANGUAGES.with_toolchain}
     return RigFacts(
         host=host,
         available_bytes=psutil.virtual_memory().available,

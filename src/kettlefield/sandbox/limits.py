@@ -24,7 +24,7 @@ from kettlefield.sandbox.job import Job
 
 _ROOT = Path("/sys/fs/cgroup")
 _numbers = itertools.count(1)
-_own = threading.local()  # the group of each thread
+_own = threading.local()  # the group of each thread: the kernel too keeps membership by thread, for the whole process
 
 
 class MemoryGroup:

@@ -29,29 +29,35 @@ PIPE_BYTES = 32 * 2**10  # well below what a pipe holds before a writer must wai
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
 RESULT_LIMIT_BYTES = 48 * 2**20  # a program that was built comes this way too
 _PR_SET_CHILD_SUBREAPER = 36  # linux/prctl.h
-_uids = itertools.cycle(range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + 4000))
 # exit statuses that the shell's convention gives to a limit's signal
 _SIGXCPU_STATUS = 128 + signal.SIGXCPU
 _SIGKILL_STATUS = 128 + signal.SIGKILL
 _SIGXFSZ_STATUS = 128 + signal.SIGXFSZ
 
 
-def run_job(job: Job, isolation: Isolation) -> RunReport:
-    """Run a job within its limits; everything that it started is dead when this returns.
+class Sandbox:
+    """Runs jobs in one isolation, several threads at once; each run has a user id of its own."""
 
-    Raises
-    ------
-    RigError
-        The host has no room or no right to stage the files or start the isolation.
-    """
-    try:
-        folder = Path(tempfile.mkdtemp(prefix="kettlefield-"))
-    except OSError as err:
-        raise RigError(f"cannot stage a run ({err.strerror})", tempfile.gettempdir(), "Make room there.") from err
-    try:
-        return _Run(job, isolation, _stage(job, folder)).report()
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
+    def __init__(self, isolation: Isolation) -> None:
+        self.isolation = isolation
+        self._uids = itertools.cycle(range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + 4000))
+
+    def run(self, job: Job) -> RunReport:
+        """Run a job within its limits; everything that it started is dead when this returns.
+
+        Raises
+        ------
+        RigError
+            The host has no room or no right to stage the files or start the isolation.
+        """
+        try:
+            folder = Path(tempfile.mkdtemp(prefix="kettlefield-"))
+        except OSError as err:
+            raise RigError(f"cannot stage a run ({err.strerror})", tempfile.gettempdir(), "Make room there.") from err
+        try:
+            return _Run(job, self.isolation, _stage(job, folder), next(self._uids)).report()
+        finally:
+            shutil.rmtree(folder, ignore_errors=True)
 
 
 def _stage(job: Job, folder: Path) -> Staged:
@@ -74,7 +80,7 @@ def _stage(job: Job, folder: Path) -> Staged:
 class _Run:
     """One process tree from start to end."""
 
-    def __init__(self, job: Job, isolation: Isolation, staged: Staged) -> None:
+    def __init__(self, job: Job, isolation: Isolation, staged: Staged, uid: int) -> None:
         self.job = job
         self.streams: dict[str, bytearray] = {
             "stdout": bytearray(),
@@ -85,7 +91,6 @@ class _Run:
         self.timed_out = False
         self.usages: list[resource.struct_rusage] = []
         _adopt_orphans()
-        uid = next(_uids)
         (stdin_read, self.stdin), (stdout, stdout_write), (stderr, stderr_write), (results, results_write) = (
             _pipe_for(uid) for _ in range(4)
         )
@@ -317,7 +322,7 @@ def why_not(isolation: Isolation) -> str | None:
         return f"{program} is not installed"
     limits = RunLimits(wall_s=10, cpu_s=5, memory_bytes=2**28, output_bytes=2**16)
     try:
-        report = run_job(Job(argv=("true",), limits=limits, files={}, result_fd=False), isolation)
+        report = Sandbox(isolation).run(Job(argv=("true",), limits=limits, files={}, result_fd=False))
     except (OSError, subprocess.SubprocessError, RigError) as err:
         return str(err)
     if report.exit_status == 0:

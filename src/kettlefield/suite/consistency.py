@@ -1,18 +1,22 @@
 """What the fields of one ``exercise.toml`` must say of each other; types alone cannot tell."""
 
 import re
+from collections.abc import Mapping
 from pathlib import Path
 
 from kettlefield.core.errors import InputError
+from kettlefield.core.extraction.syntax import ANY, PAGE, TEXT
 from kettlefield.core.plaintext import is_safe_name
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.suite import format as fmt
+from kettlefield.suite.check_form import AnswerForm, CheckForm, kind_name
+from kettlefield.suite.typed_toml import nearest
 
 _ID = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
 MIN_VALUES = 3  # a parameter that hardly varies makes no new variant
-MIN_SIZES = 4  # of a growth check: fewer leave no degrees of freedom for an interval
 
 
-def check_spec(folder: Path, path: Path, spec: fmt.ExerciseFile) -> None:
+def check_spec(folder: Path, path: Path, spec: fmt.ExerciseFile, forms: Mapping[str, CheckForm]) -> None:
     """Refuse an exercise whose fields contradict each other.
 
     Raises
@@ -20,12 +24,18 @@ def check_spec(folder: Path, path: Path, spec: fmt.ExerciseFile) -> None:
     InputError
         With the file and the key.
     """
-    faults = [*_plain_faults(folder, spec), *_check_faults(spec), *_vary_faults(spec), *_kind_faults(folder, spec)]
+    faults = [
+        *_plain_faults(folder, spec),
+        *_check_faults(spec, forms),
+        *_vary_faults(spec, forms),
+        *_kind_faults(folder, spec),
+    ]
     for what, key, hint in faults:
         raise InputError(what, f"{path} [{key}]", hint)
 
 
 Fault = tuple[str, str, str]  # what, which key, what to do
+_ANSWERS: dict[AnswerForm, str] = {"code": "code", "text": "prose", "page": "a page"}
 
 
 def _plain_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
@@ -34,6 +44,9 @@ def _plain_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
         faults.append(
             (f'folder name "{folder.name}" is not an id', "id", "Use small letters, digits and single hyphens.")
         )
+    known = [*LANGUAGES, ANY, TEXT]
+    if spec.language not in known:
+        return [*faults, (f'there is no language "{spec.language}"', "language", nearest(spec.language, known))]
     if not 1 <= spec.difficulty <= 5:
         faults.append((f"is {spec.difficulty}", "difficulty", "Write 1 (easy) to 5 (hard)."))
     faults += [
@@ -42,7 +55,8 @@ def _plain_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
         for name in names
         if not is_safe_name(name)
     ]
-    if spec.packages and spec.language != "python":
+    harness = LANGUAGES[spec.language].harness if spec.language in LANGUAGES else None
+    if spec.packages and (harness is None or not harness.takes_packages):
         faults.append((f'are given for "{spec.language}"', "packages", "Only Python exercises may declare packages."))
     turns = 1 + len(spec.turn)
     faults += [
@@ -57,7 +71,7 @@ def _names(decoys: tuple[fmt.Decoy, ...]) -> tuple[str, ...]:
     return tuple(decoy.name for decoy in decoys)
 
 
-def _check_faults(spec: fmt.ExerciseFile) -> list[Fault]:
+def _check_faults(spec: fmt.ExerciseFile, forms: Mapping[str, CheckForm]) -> list[Fault]:
     faults: list[Fault] = []
     if not spec.check:
         faults.append(("there is none", "check", "An exercise needs at least one check."))
@@ -73,35 +87,25 @@ def _check_faults(spec: fmt.ExerciseFile) -> list[Fault]:
     ]
     if spec.check and not any(check.required for check in spec.check):
         faults.append(("none is required", "check", "At least one check must decide whether the answer passes."))
-    return faults + [fault for check in checks for fault in _one_check_faults(spec, check)]
+    return faults + [fault for check in checks for fault in _one_check_faults(spec, check, forms[kind_name(check)])]
 
 
-def _one_check_faults(spec: fmt.ExerciseFile, check: fmt.Check) -> list[Fault]:
+def _one_check_faults(spec: fmt.ExerciseFile, check: fmt.Check, form: CheckForm) -> list[Fault]:
     key = f'check "{check.name}"'
+    answers: AnswerForm = "text" if spec.language == TEXT else "page" if spec.language == PAGE else "code"
+    if form.answers != answers:
+        hint = f'A check of kind "{form.name}" is for answers that are {_ANSWERS[form.answers]}.'
+        return [(f'a check of this kind does not fit language "{spec.language}"', key, hint)]
     faults: list[Fault] = []
-    if (spec.language == "text") != isinstance(check, fmt.TextCheck):
-        hint = 'Texts are checked by kind "text".'
-        return [(f'a check of this kind does not fit language "{spec.language}"', key, hint)]
-    if (spec.language == "html") != isinstance(check, fmt.PageCheck | fmt.PageRulesCheck):
-        hint = 'Pages are checked by the kinds "page" and "page-rules".'
-        return [(f'a check of this kind does not fit language "{spec.language}"', key, hint)]
-    called = isinstance(check, fmt.CallsCheck) or (
-        isinstance(check, fmt.GrowthCheck | fmt.BudgetCheck) and check.function is not None
-    )
-    if called and spec.language not in fmt.CALLABLE:
+    callable_ = spec.language in LANGUAGES and LANGUAGES[spec.language].is_callable
+    if form.calls(check) and not callable_:
         faults.append(
             (f'is "{spec.language}", whose functions cannot be called one by one', "language", 'Use kind = "program".')
         )
-    if isinstance(check, fmt.CallsCheck) and (check.function is None) == (check.object is None):
-        faults.append(("wants one of function and object", key, "Write the function's name, or the class's."))
-    if isinstance(check, fmt.GrowthCheck) and (len(set(check.sizes)) < MIN_SIZES or min(check.sizes, default=0) < 1):
-        faults.append((f"has the sizes {list(check.sizes)}", key, f"Write at least {MIN_SIZES} sizes above 0."))
-    if isinstance(check, fmt.TextCheck) and not 0 < check.at_least <= 1:
-        faults.append((f"at_least is {check.at_least:g}", key, "Write a share above 0, up to 1."))
-    return faults
+    return faults + [(what, key, hint) for what, hint in form.faults(check)]
 
 
-def _vary_faults(spec: fmt.ExerciseFile) -> list[Fault]:
+def _vary_faults(spec: fmt.ExerciseFile, forms: Mapping[str, CheckForm]) -> list[Fault]:
     faults: list[Fault] = []
     for name, parameter in spec.vary.items():
         values = set(parameter.pick) or set(
@@ -112,11 +116,7 @@ def _vary_faults(spec: fmt.ExerciseFile) -> list[Fault]:
             faults.append((f"has fewer than {MIN_VALUES} values beside its base", f"vary.{name}", hint))
     checks = [*spec.check, *(check for turn in spec.turn for check in turn.check)]
     # what a variant expects is what its own answer gives, and that is one value
-    loose = [
-        c
-        for c in checks
-        if getattr(c, "compare", "equal") in {"one-of", "within", "pattern"} or getattr(c, "pattern", False)
-    ]
+    loose = [check for check in checks if not forms[kind_name(check)].one_value(check)]
     if spec.vary and loose:
         hint = "Compare by value in an exercise that varies."
         faults.append((f'has the check "{loose[0].name}", whose expectation is not a single value', "vary", hint))
@@ -135,8 +135,8 @@ def _kind_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
             f"Write {fmt.OPENING} and {fmt.CLOSING}.",
         ),
         "files": (bool(spec.files), "names one file only", "List the others under files."),
-        "page": (spec.language == "html", f'asks for "{spec.language}"', 'Write language = "html".'),
-        "explain": (spec.language == "text", f'asks for "{spec.language}"', 'Write language = "text".'),
+        "page": (spec.language == PAGE, f'asks for "{spec.language}"', 'Write language = "html".'),
+        "explain": (spec.language == TEXT, f'asks for "{spec.language}"', 'Write language = "text".'),
     }
     holds, what, hint = wants.get(spec.kind, (True, "", ""))
     return [] if holds else [(f'kind "{spec.kind}" {what}', "kind", hint)]

@@ -7,22 +7,19 @@ import msgspec
 
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import Duration, Size
-from kettlefield.suite.page_steps import Step
 
 Kind = Literal["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files", "page"]
 KINDS: tuple[str, ...] = get_args(Kind)
-LanguageName = Literal["python", "javascript", "c", "cpp", "rust", "java", "go", "bash", "sql", "html", "any", "text"]
-CALLABLE = ("python", "javascript")  # languages whose functions can be called one by one
 Selection = Literal["all", "short"]
 GUIDANCE = "guidance.md"  # how replies are marked from 0 to 4
 OPENING, CLOSING = "opening.txt", "closing.txt"  # what stands before and after a gap
 
 
-class _Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """What all parts share: no key goes unread."""
+class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What all tables share: no key goes unread."""
 
 
-class Limits(_Part, frozen=True, kw_only=True):
+class Limits(Part, frozen=True, kw_only=True):
     """What running an answer may use; for one check, all its cases together."""
 
     wall: Duration = Duration(10)
@@ -31,128 +28,15 @@ class Limits(_Part, frozen=True, kw_only=True):
     output: Size = Size(2**20)  # standard output and error together
 
 
-class _Check(_Part, frozen=True, kw_only=True):
-    """What all checks share."""
+class Check(Part, frozen=True, kw_only=True):
+    """What the tables of all kinds of checks share; the kinds are modules of ``grading/checks``."""
 
     name: str
     weight: float = 1.0
     required: bool = True
 
 
-Comparison = Literal["equal", "any-order", "one-of", "within", "pattern"]
-
-
-class CallsCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="calls"):
-    """A named function, or the methods of one object, called with JSON arguments; compared outside the sandbox."""
-
-    function: str | None = None
-    object: str | None = None  # a class: each case makes one object and calls its methods in turn
-    cases: str  # file beside exercise.toml: [{"args": [...], "expect": ...}]
-    compare: Comparison = "equal"
-    computed_words: bool = False  # what is expected holds words that are worked out, so no prompt can say them
-    tolerance: float | None = None  # absolute or relative, whichever is larger; none: exact
-
-    @property
-    def callee(self) -> str:
-        """What is called: the function or the class."""
-        return self.function or self.object or ""
-
-
-class ProgramCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="program"):
-    """A whole program: standard input, arguments and files in; output, exit status and written files out."""
-
-    cases: str  # file beside exercise.toml: [{"stdin": "...", "stdout": "...", "exit": 0}]
-    whitespace: Literal["exact", "trailing", "folded"] = "trailing"  # which differences do not count
-    computed_words: bool = False  # as above
-    pattern: bool = False  # what is expected is a regular expression for the whole output
-    tolerance: float | None = None  # words that are numbers may differ by this much; white space is folded then
-
-
-class ScriptCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="script"):
-    """The exercise's own check program, shut in by itself; it sees what the answer left and speaks TAP 14."""
-
-    script: str  # Python file beside exercise.toml
-    cases: str  # program cases; what they expect is for the script to say
-
-
-class GrowthCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="growth"):
-    """How cost grows with size: the exponent's interval must lie below what is allowed."""
-
-    function: str | None = None  # none: the whole program
-    inputs: str  # Python file beside exercise.toml: called with SIZE and SEED it prints the input
-    sizes: tuple[int, ...]
-    time_below: float  # exponent of processor time
-    memory_below: float | None = None  # exponent of peak memory
-
-
-class BudgetCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="budget"):
-    """Time against the exercise's own answer, measured side by side on this rig."""
-
-    function: str | None = None
-    inputs: str
-    size: int
-    at_most: float  # times the own answer's processor time
-
-
-class Fact(_Part, frozen=True, kw_only=True):
-    """Something that a text says, in any of several wordings."""
-
-    name: str
-    any: tuple[str, ...]  # regular expressions, whatever the case
-
-
-class TextCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="text"):
-    """Facts that an explanation must hold and claims that it must not; partial by design."""
-
-    must: tuple[Fact, ...] = ()
-    must_not: tuple[Fact, ...] = ()
-    at_least: float = 1.0  # share of the facts; a claim that must not be there always fails
-    min_words: int = 0
-    max_words: int | None = None
-
-
-class ScopeCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="edit-scope"):
-    """An edit stays where it was asked for, and keeps what was not to change."""
-
-    file: str
-    regions: tuple[tuple[int, int], ...]  # first and last line of the given file that the edit may touch
-    max_outside: int = 0  # lines changed elsewhere
-    keep: tuple[str, ...] = ()  # signatures and names that must still stand, white space folded
-
-
-Width = Literal["phone", "desktop"]
-WIDTHS: dict[Width, tuple[int, int]] = {"phone": (390, 844), "desktop": (1280, 800)}  # width and height in px
-Rule = Literal["language", "names", "contrast", "keyboard", "fits"]
-
-
-class PageCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="page"):
-    """A page opened in a browser: steps, and what it must show after them; it makes no error meanwhile."""
-
-    steps: str  # file beside exercise.toml: [{"do": "click", "on": {...}}, {"do": "expect", ...}]
-    widths: tuple[Width, ...] = ("phone", "desktop")
-    dialogs: bool = False  # it may open them; they are dismissed
-
-
-class PageRulesCheck(_Check, frozen=True, kw_only=True, tag_field="kind", tag="page-rules"):
-    """Simple rules of an accessible page, at both widths."""
-
-    rules: tuple[Rule, ...] = ("language", "names", "contrast", "keyboard", "fits")
-
-
-Check = (
-    CallsCheck
-    | ProgramCheck
-    | ScriptCheck
-    | GrowthCheck
-    | BudgetCheck
-    | TextCheck
-    | ScopeCheck
-    | PageCheck
-    | PageRulesCheck
-)
-
-
-class Decoy(_Part, frozen=True, kw_only=True):
+class Decoy(Part, frozen=True, kw_only=True):
     """A wrong answer that the checks must catch."""
 
     name: str  # folder under decoys/
@@ -161,14 +45,14 @@ class Decoy(_Part, frozen=True, kw_only=True):
     turn: int = 1  # of the scripted turns, the one that it answers
 
 
-class TurnFile(_Part, frozen=True, kw_only=True):
+class TurnFile(Part, frozen=True, kw_only=True):
     """A scripted follow-up turn; its prompt is ``prompt-N.md``, its own answer lies in ``answer-N/``."""
 
-    check: tuple[Check, ...]
+    check: tuple[Any, ...]  # of ``Check``
     replaces: tuple[str, ...] = ()  # earlier checks that this turn's wish overrides
 
 
-class Parameter(_Part, frozen=True, kw_only=True):
+class Parameter(Part, frozen=True, kw_only=True):
     """A value that variants of an exercise change; ``@@name@@`` stands for it in every text."""
 
     base: int | str  # in the exercise as written: seed 0
@@ -178,18 +62,18 @@ class Parameter(_Part, frozen=True, kw_only=True):
     pick: tuple[int | str, ...] = ()  # or one of these
 
 
-class ExerciseFile(_Part, frozen=True, kw_only=True):
+class ExerciseFile(Part, frozen=True, kw_only=True):
     """``exercise.toml`` as written."""
 
     title: str
     kind: Kind
-    language: LanguageName
+    language: str  # one of the known languages, "any" or "text"
     file: str  # name that the answer's program gets
     files: tuple[str, ...] = ()  # further files that the answer must hold
     difficulty: int  # 1 (easy) to 5 (hard)
     topics: tuple[str, ...]
     tests: str  # what the exercise finds out
-    check: tuple[Check, ...]
+    check: tuple[Any, ...]  # of ``Check``: each kind has a table of its own, which the loader reads
     decoy: tuple[Decoy, ...]
     turn: tuple[TurnFile, ...] = ()  # the second turn and those after it
     entry: str | None = None  # function or class that the program must define
@@ -197,37 +81,6 @@ class ExerciseFile(_Part, frozen=True, kw_only=True):
     vary: dict[str, Parameter] = {}  # by name
     short: bool = False  # belongs to the suite's short selection
     limits: Limits = Limits()
-
-
-class MethodStep(_Part, frozen=True, kw_only=True):
-    """One method call on a case's object."""
-
-    call: str
-    args: list[Any] = []
-    expect: Any = None
-    raises: str | None = None
-
-
-class CallCase(_Part, frozen=True, kw_only=True):
-    """One call, or one object and its calls: the arguments go into the sandbox, what is expected never does."""
-
-    args: list[Any] = []
-    expect: Any = None
-    raises: str | None = None  # the error's type; nothing is returned then
-    steps: tuple[MethodStep, ...] = ()
-    by_hand: bool = False  # worked from the prompt, by hand or by a second way, not by running the answer
-
-
-class ProgramCase(_Part, frozen=True, kw_only=True):
-    """One run of a program."""
-
-    stdin: str = ""
-    args: tuple[str, ...] = ()
-    files: dict[str, str] = {}  # laid into its folder, where it may change them
-    stdout: str | None = None  # none: not looked at
-    exit: int = 0
-    writes: dict[str, str] = {}  # files that it must leave; *.json are compared as data
-    by_hand: bool = False
 
 
 class Turn(msgspec.Struct, frozen=True, kw_only=True):
@@ -245,14 +98,12 @@ class Exercise(msgspec.Struct, frozen=True, kw_only=True):
     folder: Path
     spec: ExerciseFile
     turns: tuple[Turn, ...]
-    call_cases: dict[str, tuple[CallCase, ...]]  # by check name
-    program_cases: dict[str, tuple[ProgramCase, ...]]
+    cases: dict[str, tuple[Any, ...]]  # by check name: what its kind reads beside exercise.toml
     scripts: dict[str, str]  # check programs and makers of inputs: file name -> text
     given: dict[str, str]  # files that the model is shown and may edit
     opening: str | None  # what stands before a gap; None when there is none
     closing: str
     decoys: dict[str, dict[str, str]]  # decoy name -> file name -> text
-    page_steps: dict[str, tuple[Step, ...]] = {}  # by check name
     guidance: str | None = None  # for those who mark replies from 0 to 4; none: the general one
     is_variant: bool = False  # drawn from a seed: what its cases expect is still to be worked out
 
@@ -295,7 +146,7 @@ class Suite(msgspec.Struct, frozen=True, kw_only=True):
         return self.name + seed + (f", {self.selection} selection" if self.selection != "all" else "")
 
 
-class SuiteFile(_Part, frozen=True, kw_only=True):
+class SuiteFile(Part, frozen=True, kw_only=True):
     """``suite.toml`` as written."""
 
     title: str

@@ -1,9 +1,10 @@
 """A suite's folder in, checked exercises out, with the digest that fixes it; errors name the file and the key."""
 
 import hashlib
+from collections.abc import Mapping, Sequence
 from importlib import resources
 from pathlib import Path
-from typing import TypeVar
+from typing import Any
 
 import msgspec
 import tomli_w
@@ -11,9 +12,9 @@ import tomli_w
 from kettlefield.core.errors import InputError
 from kettlefield.core.extraction.patching import Fit, apply_changes, parse_diff
 from kettlefield.suite import format as fmt
+from kettlefield.suite.check_form import CheckForm, kind_name
 from kettlefield.suite.consistency import check_spec
-from kettlefield.suite.page_steps import Step, step_fault
-from kettlefield.suite.typed_toml import parse_json, read_text, read_toml, to_struct
+from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct
 from kettlefield.suite.variants import BASE_SEED, draw_values, fill
 
 LOCK_NAME = "suite.lock"
@@ -86,7 +87,6 @@ def _difference(name: str, locked: dict[str, str], digests: dict[str, str]) -> s
     return "removed" if name not in digests else "changed"
 
 
-C = TypeVar("C", fmt.CallCase, fmt.ProgramCase)
 MAX_ANSWER_FILES = 50
 
 
@@ -113,12 +113,19 @@ def find_suite(name: str, beside: Path) -> Path:
 
 
 def load_suite(
-    folder: Path, *, check_lock: bool = True, seed: int = BASE_SEED, selection: fmt.Selection = "all"
+    forms: Mapping[str, CheckForm],
+    folder: Path,
+    *,
+    check_lock: bool = True,
+    seed: int = BASE_SEED,
+    selection: fmt.Selection = "all",
 ) -> fmt.Suite:
     """Read and check every exercise of a suite.
 
     Parameters
     ----------
+    forms : mapping of str to CheckForm
+        The kinds of checks that exercises may have.
     folder : Path
         Holds ``suite.toml`` and a folder for each exercise.
     check_lock : bool
@@ -145,7 +152,7 @@ def load_suite(
     folders = sorted(path.parent for path in folder.glob("*/exercise.toml"))
     if not folders:
         raise InputError("holds no exercise", str(folder), "Add a folder with an exercise.toml.")
-    exercises = tuple(load_exercise(path, seed) for path in folders)
+    exercises = tuple(load_exercise(forms, path, seed) for path in folders)
     chosen = tuple(exercise for exercise in exercises if selection == "all" or exercise.spec.short)
     if not chosen:
         raise InputError("has no short selection", str(folder), "Mark exercises with short = true, or ask for all.")
@@ -161,7 +168,7 @@ def load_suite(
     )
 
 
-def load_exercise(folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
+def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
     """Read and check one exercise, with the values that a seed draws.
 
     Raises
@@ -170,9 +177,9 @@ def load_exercise(folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
         A file is missing or malformed; the message names it.
     """
     path = folder / "exercise.toml"
-    spec = to_struct(read_toml(path), fmt.ExerciseFile, path)
-    check_spec(folder, path, spec)
-    checks = [*spec.check, *(check for turn in spec.turn for check in turn.check)]
+    spec = _with_checks(to_struct(read_toml(path), fmt.ExerciseFile, path), forms, path)
+    check_spec(folder, path, spec, forms)
+    checks: list[fmt.Check] = [*spec.check, *(check for turn in spec.turn for check in turn.check)]
     read = _Reader(draw_values(spec.vary, folder.name, seed))
     opening = folder / fmt.OPENING
     closing = folder / fmt.CLOSING
@@ -181,16 +188,12 @@ def load_exercise(folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
         folder=folder,
         spec=spec,
         turns=_turns(folder, spec, read),
-        call_cases={
-            c.name: _cases(folder / c.cases, fmt.CallCase, read) for c in checks if isinstance(c, fmt.CallsCheck)
+        cases={
+            check.name: form.read(check, folder, read)
+            for check in checks
+            if (form := forms[kind_name(check)]).read is not None
         },
-        program_cases={
-            c.name: _cases(folder / c.cases, fmt.ProgramCase, read)
-            for c in checks
-            if isinstance(c, fmt.ProgramCheck | fmt.ScriptCheck)
-        },
-        page_steps={c.name: _steps(folder / c.steps, read) for c in checks if isinstance(c, fmt.PageCheck)},
-        scripts={name: read.text(folder / name) for check in checks for name in _scripts_of(check)},
+        scripts={name: read.text(folder / name) for check in checks for name in forms[kind_name(check)].scripts(check)},
         given=read.files(folder / "given", None) if (folder / "given").is_dir() else {},
         opening=read.text(opening) if opening.exists() else None,
         closing=read.text(closing) if closing.exists() else "",
@@ -198,6 +201,27 @@ def load_exercise(folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:
         decoys={decoy.name: _decoy(folder, spec, decoy, read) for decoy in spec.decoy},
         is_variant=bool(spec.vary) and seed != BASE_SEED,
     )
+
+
+def _with_checks(spec: fmt.ExerciseFile, forms: Mapping[str, CheckForm], path: Path) -> fmt.ExerciseFile:
+    """The exercise with the tables of its checks read, each as its kind has them."""
+    turns = tuple(
+        msgspec.structs.replace(turn, check=_checks(turn.check, forms, path, f"turn {number}] [check"))
+        for number, turn in enumerate(spec.turn, 1)
+    )
+    return msgspec.structs.replace(spec, check=_checks(spec.check, forms, path, "check"), turn=turns)
+
+
+def _checks(tables: Sequence[Any], forms: Mapping[str, CheckForm], path: Path, place: str) -> tuple[fmt.Check, ...]:
+    checks = []
+    for number, table in enumerate(tables, 1):
+        where = f"{path} [{place} {number}]"
+        kind = table.get("kind") if isinstance(table, dict) else None
+        if kind not in forms:
+            what = f'there is no kind of check "{kind}"' if kind is not None else "a check has no kind"
+            raise InputError(what, where, nearest(str(kind), list(forms)))
+        checks.append(to_struct(table, forms[str(kind)].spec, Path(where)))
+    return tuple(checks)
 
 
 def _turns(folder: Path, spec: fmt.ExerciseFile, read: "_Reader") -> tuple[fmt.Turn, ...]:
@@ -235,43 +259,6 @@ def _decoy(folder: Path, spec: fmt.ExerciseFile, decoy: fmt.Decoy, read: "_Reade
             raise InputError(f"{patched.fit} to {name}", str(diff), hint)
         files[name] = patched.text
     return files
-
-
-def _scripts_of(check: fmt.Check) -> tuple[str, ...]:
-    if isinstance(check, fmt.ScriptCheck):
-        return (check.script,)
-    return (check.inputs,) if isinstance(check, fmt.GrowthCheck | fmt.BudgetCheck) else ()
-
-
-def _cases(path: Path, kind: type[C], read: "_Reader") -> tuple[C, ...]:
-    data = parse_json(read.text(path), path)
-    if not isinstance(data, list) or not data:
-        raise InputError("holds no list of cases", str(path), 'Write [{"args": ...}, ...] with at least one case.')
-    cases = []
-    for number, entry in enumerate(data, 1):
-        if kind is fmt.CallCase and isinstance(entry, dict) and not {"expect", "raises", "steps"} & set(entry):
-            raise InputError(f"case {number} expects nothing", str(path), "Write expect, raises or steps.")
-        try:
-            cases.append(msgspec.convert(entry, kind))
-        except msgspec.ValidationError as err:
-            raise InputError(f"case {number}: {err}", str(path), "See docs/reference for the fields.") from err
-    return tuple(cases)
-
-
-def _steps(path: Path, read: "_Reader") -> tuple[Step, ...]:
-    data = parse_json(read.text(path), path)
-    if not isinstance(data, list) or not any(isinstance(e, dict) and e.get("do") == "expect" for e in data):
-        raise InputError("holds no list of steps that expects something", str(path), 'Write [{"do": "expect", ...}].')
-    steps: list[Step] = []
-    for number, entry in enumerate(data, 1):
-        try:
-            steps.append(msgspec.convert(entry, Step))
-            fault = step_fault(steps[-1])
-        except msgspec.ValidationError as err:
-            fault = str(err)
-        if fault:
-            raise InputError(f"step {number}: {fault}", str(path), "See docs/reference for the steps.")
-    return tuple(steps)
 
 
 class _Reader:

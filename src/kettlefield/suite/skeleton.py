@@ -8,8 +8,9 @@ from typing import Any
 import tomli_w
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.languages import LANGUAGES, PAGE, PROGRAM_LANGUAGES, TEXT
-from kettlefield.suite.format import CALLABLE, CLOSING, GUIDANCE, KINDS, OPENING
+from kettlefield.core.extraction.syntax import PAGE, TEXT
+from kettlefield.languages.all_languages import LANGUAGES
+from kettlefield.suite.format import CLOSING, GUIDANCE, KINDS, OPENING
 
 _ID = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
 TO_WRITE = "TO BE WRITTEN"  # stands where a person must write; vetting finds what is left of it
@@ -98,8 +99,8 @@ def add_exercise(suite: Path, kind: str, name: str, language: str) -> Path:
         raise InputError(f'there is no kind "{kind}"', "kind", f"Known: {', '.join(KINDS)}.")
     fixed = {"explain": TEXT, "page": PAGE}
     language = fixed.get(kind, language)
-    if kind not in fixed and language not in PROGRAM_LANGUAGES:
-        raise InputError(f'there is no language "{language}"', "--language", f"Known: {', '.join(PROGRAM_LANGUAGES)}.")
+    if kind not in fixed and language not in LANGUAGES.programs:
+        raise InputError(f'there is no language "{language}"', "--language", f"Known: {', '.join(LANGUAGES.programs)}.")
     folder = suite / name
     _check_new(folder, "exercise")
     names = {TEXT: "reply.md", PAGE: "index.html"}
@@ -155,7 +156,7 @@ def _skeleton(kind: str, language: str, file: str) -> dict[str, str]:
 def _check_of(language: str, prefix: str = "") -> tuple[dict[str, Any], dict[str, str]]:
     """The usual check of a language, and its file of cases."""
     name, file = f"{prefix}cases", f"{prefix.strip()}{'-' if prefix else ''}cases.json"
-    if language == "text":
+    if language == TEXT:
         return {"kind": "text", "name": name, "must": [{"name": TO_WRITE, "any": [TO_WRITE]}]}, {}
     if language == PAGE:
         steps: list[dict[str, Any]] = [
@@ -163,7 +164,7 @@ def _check_of(language: str, prefix: str = "") -> tuple[dict[str, Any], dict[str
             {"do": "expect", "what": "text", "of": {"css": "#to-be-written"}, "equals": TO_WRITE},
         ]
         return {"kind": "page", "name": name, "steps": "steps.json"}, {"steps.json": _cases_text(steps)}
-    if language in CALLABLE:
+    if LANGUAGES[language].is_callable:
         cases: list[dict[str, Any]] = [{"args": [], "expect": TO_WRITE, "by_hand": True}]
         return {"kind": "calls", "name": name, "function": "to_be_written", "cases": file}, {file: _cases_text(cases)}
     cases = [{"stdin": TO_WRITE, "stdout": TO_WRITE, "by_hand": True}]

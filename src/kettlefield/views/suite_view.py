@@ -148,7 +148,7 @@ def findings_table(vetted: Sequence[Vetted]) -> Table | None:
 
 
 def _cases(one: Vetted) -> int:
-    return sum(map(len, [*one.exercise.call_cases.values(), *one.exercise.program_cases.values()]))
+    return sum(map(len, one.exercise.cases.values()))
 
 
 def _mutants(one: Vetted) -> str | None:

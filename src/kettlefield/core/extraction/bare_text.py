@@ -3,6 +3,7 @@
 import re
 
 from kettlefield.core.extraction.code_text import parses, whole_statements
+from kettlefield.core.extraction.syntax import Syntax
 
 # what word processors and web pages put in the place of plain characters
 _TYPOGRAPHY = {
@@ -13,43 +14,27 @@ _TYPOGRAPHY = {
     **dict.fromkeys("\u200b\u200c\u200d\u2060\ufeff", ""),
 }
 _PLAIN = str.maketrans(_TYPOGRAPHY)
-# a line that can start a program, for replies without any fence
-_CODE_START = {
-    "python": re.compile(r"^(?:from\s+\S+\s+import\s|import\s+\w|def\s+\w+\s*\(|class\s+\w+|@\w+|async\s+def\s|#!)"),
-    "javascript": re.compile(
-        r"^(?:function\b|const\s|let\s|var\s|class\s+\w|import\s.+from|export\s|async\s+function|\"use strict\"|"
-        r"'use strict'|#!|//|/\*)"
-    ),
-    "c": re.compile(r"^(?:#include\b|#define\b|int\s+main\b|static\s|/\*|//)"),
-    "cpp": re.compile(r"^(?:#include\b|#define\b|using\s|int\s+main\b|template\s*<|/\*|//)"),
-    "rust": re.compile(r"^(?:use\s|fn\s|pub\s|struct\s|enum\s|impl\b|mod\s|#!?\[|//)"),
-    "java": re.compile(r"^(?:import\s|package\s|public\s|class\s|final\s|record\s|/\*|//)"),
-    "go": re.compile(r"^(?:package\s|//|/\*)"),
-    "bash": re.compile(r"^(?:#!|set\s+-|declare\s|while\s|for\s|if\s+\[|\w+\(\)\s*\{|\w+=|#\s)"),
-    "sql": re.compile(r"^(?:select|with|create|insert|update|delete)\b", re.IGNORECASE),
-}
 _PAGE = re.compile(r"\s*(?:<!doctype html|<html\b)", re.IGNORECASE)
 _SCRIPT_OR_COMMENT = re.compile(r"<!--|<script\b", re.IGNORECASE)
 _SOURCE = re.compile(r"\bsrc\s{0,9}=", re.IGNORECASE)
 
 
-def bare_code(text: str, language: str) -> str | None:
+def bare_code(text: str, language: Syntax) -> str | None:
     """Code without a fence: from the first line that starts a program, as far as it parses; None without one."""
-    pattern = _CODE_START[language]
-    lines = text.split("\n")
-    start = next((index for index, line in enumerate(lines) if pattern.match(line)), None)
+    lines, begins = text.split("\n"), language.start
+    start = next((index for index, line in enumerate(lines) if begins is not None and begins.match(line)), None)
     if start is None:
         return None
     code = "\n".join(lines[start:])
-    if language == "python":
+    if language.structure == "tree":
         code = whole_statements(code) or code
     return code.rstrip("\n") + "\n"
 
 
-def without_prompts(text: str, language: str) -> str:
+def without_prompts(text: str, language: Syntax) -> str:
     """A transcript of the interactive interpreter, turned back into the program."""
     lines = text.split("\n")
-    marks = {"python": (">>> ", "... "), "javascript": ("> ", "... ")}.get(language)
+    marks = language.prompts
     if marks is None or not lines[0].startswith(marks[0]):
         return text
     bare = {mark.rstrip() for mark in marks}
@@ -77,9 +62,9 @@ def scripts_of_page(text: str) -> str | None:
     return joined + "\n" if joined else None
 
 
-def repaired(text: str, language: str) -> str | None:
+def repaired(text: str, language: Syntax) -> str | None:
     """Python whose only fault is what a word processor does to code; None when it parses, or is at fault otherwise."""
-    if language != "python" or not any(ch in text for ch in _TYPOGRAPHY):
+    if language.structure != "tree" or not any(ch in text for ch in _TYPOGRAPHY):
         return None
     plain = text.translate(_PLAIN)
     return plain if plain != text and not parses(text) and parses(plain) else None

@@ -4,18 +4,9 @@ import re
 
 from kettlefield.core.extraction.code_text import can_run, definitions, is_whole, missing, units
 from kettlefield.core.extraction.fences import Block
-from kettlefield.core.languages import (
-    ANY,
-    LANGUAGES,
-    NO_PROGRAM,
-    PROGRAM_LANGUAGES,
-    language_of_alias,
-    language_of_suffix,
-)
+from kettlefield.core.extraction.syntax import ANY, NO_PROGRAM, Syntax, Syntaxes
+from kettlefield.core.extraction.wanted import Wanted
 
-MOST_GUESSED_CHARS = 20_000  # enough to know a language by; each sign is looked for in all of it
-# where the same name may be defined twice and the last counts: a correction may stand behind what it corrects
-_LAST_WINS = frozenset({"python", "bash"})
 MOST_JOINED = 12  # blocks of one program; more is not a small one
 _SHELL_INFO = frozenset({"bash", "sh", "shell", "zsh", "console", "powershell", "cmd"})
 _NAME = r"(?P<name>[^\s`*\"'<>|:,;()\[\]{}=]*[^\s`*\"'<>|:,;()\[\]{}=.]\.[A-Za-z]\w{0,7})"
@@ -27,25 +18,6 @@ _IN_LINE = re.compile(
 )
 _QUOTED_AT_END = re.compile(rf"[`*]{_NAME}[`*]+\s*:?\s*$")
 _IN_COMMENT = re.compile(rf"^\s*(?:#|//|--|/\*|<!--)\s*(?:file(?:name)?\s*[:=]?\s*)?{_NAME}\s*(?:\*/|-->)?\s*$", re.I)
-# signs of a language in code that carries no tag, the surest first
-_SIGNS = (
-    ("go", re.compile(r"^package \w+", re.M)),
-    ("java", re.compile(r"\bpublic\s++(?:final\s++)?class\b|\bstatic\s++void\s++main\b")),
-    ("cpp", re.compile(r"#include\s*+<(?:iostream|vector|string|map|algorithm|array|cstd\w+)>|\bstd::")),
-    ("c", re.compile(r"#include\s*+[<\"]")),
-    ("rust", re.compile(r"\bfn\s++\w++\s*+[(<]|\blet\s++mut\b|\bprintln!")),
-    ("bash", re.compile(r"\A#!.*\b(?:ba)?sh\b|\bdone[ \t]*+(?:<|$)|\bfi[ \t]*+$|\besac\b", re.M)),
-    (
-        "python",
-        re.compile(
-            r"^[ \t]*(?:def[ \t]+\w+[ \t]*\(|from[ \t]+\S+[ \t]+import\b|import[ \t]+\w+[ \t]*$"
-            r"|class[ \t]+\w+.*:[ \t]*$|print\()",
-            re.M,
-        ),
-    ),
-    ("javascript", re.compile(r"\brequire\(|\b(?:const|let|var)\s++[\w{\[]|\bconsole\.log\(|\bfunction\b|=>")),
-    ("sql", re.compile(r"^[ \t]*(?:select|with|insert|create|update|delete)\b", re.I | re.M)),
-)
 
 
 def tag_of(block: Block) -> str:
@@ -54,15 +26,9 @@ def tag_of(block: Block) -> str:
     return words[0].strip(".").lower()
 
 
-def language_of(block: Block) -> str | None:
+def language_of(block: Block, languages: Syntaxes) -> str | None:
     """The language that a block's tag, or the suffix of a file name in its place, stands for."""
-    return language_of_alias(tag_of(block)) or language_of_suffix(tag_of(block))
-
-
-def guess_language(text: str) -> str | None:
-    """The language of untagged code by its most telling constructs, or None."""
-    head = text[:MOST_GUESSED_CHARS]
-    return next((name for name, sign in _SIGNS if sign.search(head)), None)
+    return languages.of_alias(tag_of(block)) or languages.of_suffix(tag_of(block))
 
 
 def name_of(block: Block) -> str | None:
@@ -79,37 +45,38 @@ def name_of(block: Block) -> str | None:
     return None
 
 
-def best_block(blocks: tuple[Block, ...], language: str, file: str, entry: str | None) -> int | None:
+def best_block(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes) -> int | None:
     """Index of the block that is likeliest the program; None when none is one.
 
     Judged by what the exercise asks - language, entry, the file named beside the block - and only then by
     size and position.
     """
-    scores = [_score(block, language, file, entry) for block in blocks]
+    scores = [_score(block, wanted, languages) for block in blocks]
     best = max(range(len(blocks)), key=lambda index: (scores[index], index), default=None)
     return best if best is not None and scores[best] >= 0 else None
 
 
-def choose_blocks(blocks: tuple[Block, ...], language: str, file: str, entry: str | None) -> tuple[int, ...]:
+def choose_blocks(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes) -> tuple[int, ...]:
     """Indices of the blocks that together are the program, in the reply's order; none when none is one.
 
     The likeliest block, or a later whole one that defines again what it is for: a correction counts even when it
     is shorter. Others of its language join it where they define what it uses, where only all together parse, or, for a
     program that does nothing by itself, where they run it - as long as no two of them define the same.
     """
-    best = best_block(blocks, language, file, entry)
+    best = best_block(blocks, wanted, languages)
     if best is None:
         return ()
-    known = (
-        language if language in PROGRAM_LANGUAGES else language_of(blocks[best]) or guess_language(blocks[best].text)
-    )
-    if known is None:
+    name = wanted.language
+    if name not in languages.programs:
+        name = language_of(blocks[best], languages) or languages.guess(blocks[best].text) or ""
+    if name not in languages:
         return (best,)
+    known, entry = languages[name], wanted.entry
     fellows = [
         number
         for number, block in enumerate(blocks)
         if block.text.strip()
-        and known == (language_of(block) or (guess_language(block.text) if not tag_of(block) else None))
+        and name == (language_of(block, languages) or (languages.guess(block.text) if not tag_of(block) else None))
     ]
     if best not in fellows:
         return (best,)
@@ -121,18 +88,18 @@ def choose_blocks(blocks: tuple[Block, ...], language: str, file: str, entry: st
     return _joined(blocks, fellows, chosen, known, is_program=entry is None)
 
 
-def _corrected_by(blocks: tuple[Block, ...], fellows: list[int], chosen: int, language: str) -> int | None:
+def _corrected_by(blocks: tuple[Block, ...], fellows: list[int], chosen: int, language: Syntax) -> int | None:
     """The earlier block that the chosen one corrects in part, and still needs; None: there is none."""
     text = blocks[chosen].text
     made, needed = units(text, language), missing(text, language)
-    for number in reversed(fellows) if language in _LAST_WINS else ():
+    for number in reversed(fellows) if language.last_wins else ():
         other = definitions(blocks[number].text, language)
         if number < chosen and other & made and other & needed and is_whole(blocks[number].text, language):
             return number
     return None
 
 
-def _corrected(blocks: tuple[Block, ...], fellows: list[int], best: int, language: str, entry: str | None) -> int:
+def _corrected(blocks: tuple[Block, ...], fellows: list[int], best: int, language: Syntax, entry: str | None) -> int:
     """The last whole block that defines what the best one is for."""
     wanted = frozenset({entry}) if entry is not None else units(blocks[best].text, language)
     is_best_whole = is_whole(blocks[best].text, language)
@@ -152,7 +119,7 @@ def _corrected(blocks: tuple[Block, ...], fellows: list[int], best: int, languag
 
 
 def _joined(
-    blocks: tuple[Block, ...], fellows: list[int], chosen: int, language: str, *, is_program: bool
+    blocks: tuple[Block, ...], fellows: list[int], chosen: int, language: Syntax, *, is_program: bool
 ) -> tuple[int, ...]:
     if len(fellows) == 1:
         return (chosen,)
@@ -190,12 +157,15 @@ def _joined(
     return tuple(sorted(parts))
 
 
-def _score(block: Block, language: str, file: str, entry: str | None) -> int:
+def _score(block: Block, wanted: Wanted, languages: Syntaxes) -> int:
     """Higher is likelier; below 0 is never taken."""
-    tag = tag_of(block)
-    if not block.text.strip() or tag in NO_PROGRAM or (tag in _SHELL_INFO and language not in {"bash", ANY}):
+    tag, file, entry = tag_of(block), wanted.file, wanted.entry
+    if not block.text.strip() or tag in NO_PROGRAM:
         return -1
-    score = _language_score(block, tag, language)
+    # commands to type, unless a script of a shell is what was asked for
+    if tag in _SHELL_INFO and wanted.language != ANY and languages.of_alias(tag) != wanted.language:
+        return -1
+    score = _language_score(block, tag, wanted.language, languages)
     if entry and defines(block.text, entry):
         score += 16
     if file and _IMPORTS_IT.search(block.text) and _imports(block.text, file):
@@ -212,9 +182,9 @@ def _imports(text: str, file: str) -> bool:
     return re.search(rf"^[ \t]*(?:from|import)[ \t]+{stem}\b|\(\s*+['\"]\./{stem}", text, re.MULTILINE) is not None
 
 
-def _language_score(block: Block, tag: str, language: str) -> int:
-    named = language_of(block)
-    if language == ANY and named in PROGRAM_LANGUAGES:
+def _language_score(block: Block, tag: str, language: str, languages: Syntaxes) -> int:
+    named = language_of(block, languages)
+    if language == ANY and named in languages.programs:
         return 1 if tag in _SHELL_INFO else 4
     if named == language:
         return 4
@@ -234,6 +204,6 @@ def defines(text: str, entry: str) -> bool:
     return any(re.search(form, text, re.M) for form in forms)
 
 
-def title_of(language: str) -> str:
+def title_of(language: str, languages: Syntaxes) -> str:
     """A language's name for messages."""
-    return LANGUAGES[language].title if language in LANGUAGES else "program"
+    return languages[language].title if language in languages else "program"

@@ -4,7 +4,8 @@ import ast
 import re
 import warnings
 from collections.abc import Mapping
-from functools import cache
+
+from kettlefield.core.extraction.syntax import Syntax
 
 MOST_CHARS = 100_000  # the parser takes a second for more than a few times that; no answer is so long
 MOST_CUTS = 20  # closing prose or a half-written end is found in one or two; the bound keeps hostile text cheap
@@ -63,108 +64,46 @@ def _is_nested_too_deeply(text: str) -> bool:
     return False
 
 
-# an unclosed string or comment runs to the end, or to the end of its line
-_C_LIKE = re.compile(
-    r"//[^\n]*|/\*.*?(?:\*/|\Z)|\"(?:\\.|[^\"\\\n])*\"?|`(?:\\.|[^`\\])*`?|'(?:\\.|[^'\\\n])*'", re.DOTALL
-)
-_SKIPPED = {
-    **dict.fromkeys(("javascript", "c", "cpp", "java", "go"), _C_LIKE),
-    # a quote in Rust also opens a lifetime, so only a whole character literal is skipped
-    "rust": re.compile(
-        r"//[^\n]*|/\*.*?(?:\*/|\Z)|r(?P<n>#*)\".*?(?:\"(?P=n)|\Z)|\"(?:\\.|[^\"\\])*\"?|'(?:\\.[^']*|[^'\\\n])'",
-        re.DOTALL,
-    ),
-    "sql": re.compile(r"--[^\n]*|/\*.*?(?:\*/|\Z)|'(?:''|[^'])*'?|\"(?:\"\"|[^\"])*\"?", re.DOTALL),
-    "python": re.compile(
-        r"#[^\n]*|\"\"\".*?(?:\"\"\"|\Z)|'''.*?(?:'''|\Z)|\"(?:\\.|[^\"\\\n])*\"?|'(?:\\.|[^'\\\n])*'?", re.DOTALL
-    ),
-    # in double quotes a shell still calculates, so only what is quoted singly is skipped
-    "bash": re.compile(r"(?:(?<=\s)|(?<=^))#[^\n]*|'[^']*'?", re.DOTALL | re.MULTILINE),
-}
-
-
-# how each language's comments begin; what else is skipped is a string
-_COMMENTS = {
-    **dict.fromkeys(("javascript", "c", "cpp", "java", "go", "rust"), ("//", "/*")),
-    "sql": ("--", "/*"),
-    **dict.fromkeys(("python", "bash"), ("#",)),
-}
-
-
-def without_comments(text: str, language: str) -> str:
+def without_comments(text: str, language: Syntax) -> str:
     """The text with its comments turned to spaces; strings stay."""
-    pattern, marks = _SKIPPED.get(language), _COMMENTS.get(language, ())
-    if pattern is None:
+    marks = language.comments
+    if language.skipped is None:
         return text
-    return pattern.sub(lambda match: " " * len(match[0]) if match[0].startswith(marks) else match[0], text)
+    return language.skipped.sub(lambda match: " " * len(match[0]) if match[0].startswith(marks) else match[0], text)
 
 
-def blanked(text: str, language: str) -> str:
+def blanked(text: str, language: Syntax) -> str:
     """The text with strings and comments turned to spaces, every other character in its place."""
-    pattern = _SKIPPED.get(language)
-    return text if pattern is None else pattern.sub(lambda found: " " * len(found[0]), text)
+    return text if language.skipped is None else language.skipped.sub(lambda match: " " * len(match[0]), text)
 
 
 _WORD = re.compile(r"[A-Za-z_$][\w$]*")
-# functions, types and the like that stand at the left margin; in a name's group, whichever it is
-_UNITS = {
-    "python": r"^(?:async[ \t]+)?(?:def|class)[ \t]+(\w+)",
-    "javascript": r"^(?:export[ \t]+)?(?:default[ \t]+)?(?:async[ \t]+)?(?:function[ \t]*\*?|class)[ \t]*([\w$]+)"
-    r"|^(?:export[ \t]+)?(?:const|let|var)[ \t]+([\w$]+)[ \t]*=[ \t]*(?:async\b|function\b|\(|[\w$]+[ \t]*=>)",
-    "c": r"^(?!return\b|else\b|typedef\b)[A-Za-z_][\w \t*:<>,&]{0,200}?\b(\w+)[ \t]*\([^;{}()]{0,400}\)\s{0,20}\{"
-    r"|^(?:typedef[ \t]+)?(?:struct|union|enum)[ \t]+(\w+)[ \t]*\{|^#[ \t]*define[ \t]+(\w+)",
-    "rust": r"^(?:pub(?:\([^)\n]{0,80}\))?[ \t]+)?(?:async[ \t]+)?(?:fn|struct|enum|trait|type)[ \t]+(\w+)",
-    "go": r"^(?:func|type)[ \t]+(?:\([^)\n]{0,200}\)[ \t]*)?(\w+)",
-    "java": r"^(?:(?:public|final|abstract|sealed)[ \t]+)*(?:class|interface|enum|record)[ \t]+(\w+)",
-    "bash": r"^(?:function[ \t]+)?([\w-]+)[ \t]*\(\)",
-    "sql": r"^create[ \t]+(?:temp[ \t]+|temporary[ \t]+)?(?:table|view|index|trigger)[ \t]+(\w+)",
-}
-_UNITS["cpp"] = _UNITS["c"] + r"|^(?:template[^\n]{0,200}\n)?(?:class|struct)[ \t]+(\w+)"
-# names that other lines bring in: values, constants, imports
-_VALUES = {
-    "javascript": r"^(?:export[ \t]+)?(?:const|let|var)[ \t]+([\w$]+)|^import[ \t]+([^;\n]{1,300})"
-    r"|^const[ \t]*(\{[^}\n]{1,300}\})",
-    "c": r"^(?:static[ \t]+|const[ \t]+)+[\w \t*]{1,100}?\b(\w+)[ \t]*(?:\[[^\]\n]{0,40}\])?[ \t]*=",
-    "rust": r"^(?:pub[ \t]+)?(?:const|static)[ \t]+(\w+)|^use[ \t]+([^;]{1,300});",
-    "go": r"^(?:var|const)[ \t]+(\w+)",
-    "bash": r"^(?:declare[ \t]+-\w+[ \t]+)?(\w+)=",
-}
-_VALUES["cpp"] = _VALUES["c"]
-# what a whole file has at its head, and a piece of one may lack
-_HEADS = {"c": "#include", "cpp": "#include", "go": "package "}
-_MAIN = {
-    **dict.fromkeys(("c", "cpp"), re.compile(r"\bmain\s{0,20}\(")),
-    "rust": re.compile(r"\bfn[ \t]+main\b"),
-    "go": re.compile(r"\bfunc[ \t]+main\b"),
-    "java": re.compile(r"\bstatic[ \t]+void[ \t]+main\b"),
-}
-_BRACED = frozenset({"javascript", "c", "cpp", "rust", "java", "go"})
 
 
-def units(text: str, language: str) -> frozenset[str]:
+def units(text: str, language: Syntax) -> frozenset[str]:
     """Names of the functions and types that a text defines at its margin."""
-    return frozenset(_names(_UNITS.get(language), text))
+    return frozenset(_names(language.units, text))
 
 
-def definitions(text: str, language: str) -> frozenset[str]:
+def definitions(text: str, language: Syntax) -> frozenset[str]:
     """Every name that a text brings to others: units, values and imports; for C, C++ and Go also the file's head."""
-    if language == "python":
+    if language.structure == "tree":
         tree = parse(text)
         if isinstance(tree, ast.Module):
             return frozenset(name for node in tree.body for name in _bound(node))
-    head = _HEADS.get(language)
-    heads = {head.strip()} if head is not None and re.search(rf"^{head}", text, re.MULTILINE) else set()
-    return units(text, language) | heads | frozenset(_names(_VALUES.get(language), text))
+    head = language.head
+    heads = {head.strip()} if head and re.search(rf"^{re.escape(head)}", text, re.MULTILINE) else set()
+    return units(text, language) | heads | frozenset(_names(language.values, text))
 
 
-def missing(text: str, language: str) -> frozenset[str]:
+def missing(text: str, language: Syntax) -> frozenset[str]:
     """Names that a text uses and does not define: a superset of those that it needs from elsewhere."""
-    if language == "python":
+    if language.structure == "tree":
         tree = parse(text)
         if isinstance(tree, ast.Module):
             return _free_names(tree)
-    head = _HEADS.get(language)
-    words = set(_WORD.findall(blanked(text[:MOST_CHARS], language))) | ({head.strip()} if head is not None else set())
+    words = set(_WORD.findall(blanked(text[:MOST_CHARS], language)))
+    words |= {language.head.strip()} if language.head else set()
     return frozenset(words - definitions(text, language))
 
 
@@ -182,38 +121,33 @@ def _free_names(tree: ast.Module) -> frozenset[str]:
     return frozenset(read - bound)
 
 
-def is_whole(text: str, language: str) -> bool:
+def is_whole(text: str, language: Syntax) -> bool:
     """Whether a text is complete as far as its syntax tells."""
-    if language == "python":
+    if language.structure == "tree":
         return parses(text)
-    if language not in _BRACED:
+    if language.structure != "braces":
         return True
     plain = blanked(text[:MOST_CHARS], language)
     return len(text) <= MOST_CHARS and plain.count("{") == plain.count("}")
 
 
-def can_run(text: str, language: str) -> bool:
+def can_run(text: str, language: Syntax) -> bool:
     """Whether a text does something by itself: a main function, or for scripts a statement that is not a definition."""
-    if language in _MAIN:
-        return _MAIN[language].search(text) is not None
-    if language != "python":
+    if language.main is not None:
+        return language.main.search(text) is not None
+    if language.structure != "tree":
         return True
     tree = parse(text)
     kept = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.Import, ast.ImportFrom, ast.Assign, ast.AnnAssign)
     return not isinstance(tree, ast.Module) or any(not isinstance(node, kept) for node in tree.body[1:] or tree.body)
 
 
-@cache
-def _compiled(pattern: str) -> "re.Pattern[str]":
-    return re.compile(pattern, re.MULTILINE | re.IGNORECASE if pattern == _UNITS["sql"] else re.MULTILINE)
-
-
-def _names(pattern: str | None, text: str) -> set[str]:
+def _names(pattern: re.Pattern[str] | None, text: str) -> set[str]:
     if pattern is None:
         return set()
     return {
         word
-        for match in _compiled(pattern).finditer(text[:MOST_CHARS])
+        for match in pattern.finditer(text[:MOST_CHARS])
         for group in match.groups()
         if group
         for word in _WORD.findall(group)

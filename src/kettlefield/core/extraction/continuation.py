@@ -18,14 +18,14 @@ from kettlefield.core.extraction.code_text import (
     whole_statements,
     without_comments,
 )
-from kettlefield.core.extraction.wanted import Answer, AnswerFile, Gap, Wanted
+from kettlefield.core.extraction.syntax import Syntax
+from kettlefield.core.extraction.wanted import Answer, Gap, Wanted
 
-_BRACED = frozenset({"javascript", "c", "cpp", "rust", "java", "go"})
 _BRACES = re.compile(r"[{}]")
 _STATEMENT_END = re.compile(r"[)\];,]*")
 
 
-def cut_continuation(opening: str, continuation: str, language: str) -> str:
+def cut_continuation(opening: str, continuation: str, language: Syntax | None) -> str:
     """The part of a continuation that belongs to the unit which the opening began.
 
     Parameters
@@ -34,37 +34,40 @@ def cut_continuation(opening: str, continuation: str, language: str) -> str:
         The code that was given; its last statement may be unfinished.
     continuation : str
         What the model wrote after it.
-    language : str
-        One of ours; for an unknown one nothing is cut.
+    language : Syntax or None
+        For an unknown one nothing is cut.
     """
-    if language == "python":
+    structure = language.structure if language is not None else ""
+    if language is None or not structure:
+        return continuation
+    if structure == "tree":
         return _cut_python(opening, continuation)
-    if language in _BRACED:
+    if structure == "braces":
         return _cut_braced(opening, continuation, language)
-    if language == "bash":
+    if structure == "closing line":
         return _cut_bash(opening, continuation)
-    if language == "sql":
-        return _cut_at_semicolon(opening, continuation)
+    if structure == "semicolon":
+        return _cut_at_semicolon(opening, continuation, language)
     return continuation
 
 
-def without_half_written(text: str, language: str, entry: str | None) -> str | None:
+def without_half_written(text: str, language: Syntax | None, entry: str | None) -> str | None:
     """A program that was cut off, without the unit that is half-written at its end; None: nothing can be left out.
 
     Parameters
     ----------
     text : str
         A block that never ended.
-    language : str
-        One of ours.
+    language : Syntax or None
+        For an unknown one nothing is left out.
     entry : str or None
         What was asked for: it must be in what is kept.
     """
-    if len(text) > MOST_CHARS:
+    if len(text) > MOST_CHARS or language is None:
         return None
-    if language == "python":
+    if language.structure == "tree":
         kept = None if parses(text) else whole_statements(text)
-    elif language in _BRACED and text.strip():
+    elif language.structure == "braces" and text.strip():
         plain, depth, end = blanked(text, language), 0, 0
         for match in _BRACES.finditer(plain):
             depth += 1 if match[0] == "{" else -1
@@ -113,7 +116,7 @@ def _end_by_indent(lines: list[str], begun: int) -> int:
     return len(lines)
 
 
-def _cut_braced(opening: str, continuation: str, language: str) -> str:
+def _cut_braced(opening: str, continuation: str, language: Syntax) -> str:
     plain = blanked(opening + continuation, language)
     start, depth = len(opening), 0
     for match in _BRACES.finditer(plain):
@@ -137,8 +140,8 @@ def _cut_bash(opening: str, continuation: str) -> str:
     return continuation[: end.end()] + "\n"
 
 
-def _cut_at_semicolon(opening: str, continuation: str) -> str:
-    at = blanked(opening + continuation, "sql").find(";", len(opening))
+def _cut_at_semicolon(opening: str, continuation: str, language: Syntax) -> str:
+    at = blanked(opening + continuation, language).find(";", len(opening))
     return continuation if at < 0 else continuation[: at + 1 - len(opening)] + "\n"
 
 
@@ -154,20 +157,20 @@ SAME_WORDS = 4  # a block that begins with as many words of the opening begins a
 REPEATED_CHARS = 8  # a line this long that stands in the closing is a repetition, not a coincidence
 
 
-def continue_opening(text: str, wanted: Wanted, gap: Gap) -> Answer:
+def continue_opening(text: str, wanted: Wanted, gap: Gap, language: Syntax | None) -> Answer:
     """The opening with what carries it on, cut where the asked-for code ends or the closing begins again."""
-    kept = _before_closing(text, gap) if gap.closing else cut_continuation(gap.opening, text, wanted.language)
+    kept = _before_closing(text, gap) if gap.closing else cut_continuation(gap.opening, text, language)
     remarks = ("what ran on past the asked-for code was cut",) if len(kept.rstrip()) < len(text.rstrip()) else ()
     if not kept.strip():
-        return Answer(files=(), how="nothing was written after the opening")
+        return Answer(files={}, how="nothing was written after the opening")
     whole = gap.opening + (_joined(kept, gap.closing) if gap.closing else kept)
-    file = AnswerFile(name=wanted.file, text=whole if whole.endswith("\n") else whole + "\n")
-    return Answer(files=(file,), how="the opening and its continuation", remarks=remarks)
+    files = {wanted.file: whole if whole.endswith("\n") else whole + "\n"}
+    return Answer(files=files, how="the opening and its continuation", remarks=remarks)
 
 
-def put_in_gap(text: str, gap: Gap, wanted: Wanted) -> tuple[str, str]:
+def put_in_gap(text: str, gap: Gap, entry: str | None, language: Syntax | None) -> tuple[str, str]:
     """A block as the whole file, and a remark: as it is when it repeats what was given, else put between the ends."""
-    if (wanted.entry is not None and defines(text, wanted.entry)) or _repeats_opening(text, gap, wanted.language):
+    if (entry is not None and defines(text, entry)) or (language is not None and _repeats_opening(text, gap, language)):
         return text, ""
     head = gap.opening
     if text.startswith((" ", "\t")):
@@ -179,7 +182,7 @@ def put_in_gap(text: str, gap: Gap, wanted: Wanted) -> tuple[str, str]:
     ), "only the missing part was written: put into its gap"
 
 
-def _repeats_opening(text: str, gap: Gap, language: str) -> bool:
+def _repeats_opening(text: str, gap: Gap, language: Syntax) -> bool:
     """Whether a block is the whole program: it says again, maybe in other words, what the opening says.
 
     It defines a function or type that the opening defines, or begins as the opening does; comments, white space
@@ -197,9 +200,9 @@ def _repeats_opening(text: str, gap: Gap, language: str) -> bool:
     return same > 1 and words[:same] == opening[:same]
 
 
-def _code_rows(text: str, language: str) -> list[str]:
+def _code_rows(text: str, language: Syntax) -> list[str]:
     plain = without_comments(text, language)
-    rows = [" ".join(row.split()) for row in (plain.lower() if language == "sql" else plain).split("\n")]
+    rows = [" ".join(row.split()) for row in (plain.lower() if language.folds_case else plain).split("\n")]
     return [row for row in rows if row]
 
 

@@ -13,7 +13,7 @@ from pathlib import PurePosixPath
 
 from kettlefield.core.extraction.choosing import tag_of
 from kettlefield.core.extraction.fences import Block
-from kettlefield.core.extraction.wanted import Answer, Wanted, ordered_files
+from kettlefield.core.extraction.wanted import Answer, Wanted, main_first
 from kettlefield.core.plaintext import visible
 
 MAX_FUZZ = 2  # context lines at either end of a hunk that may be given up, as patch does
@@ -329,15 +329,15 @@ def apply_edits(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer 
             continue
         patched = apply_changes(files[name], edit.changes)
         if patched.fit is Fit.NONE:
-            return Answer(files=(), how=f"{form} that {Fit.NONE}: {name}: {patched.remarks[0]}")
+            return Answer(files={}, how=f"{form} that {Fit.NONE}: {name}: {patched.remarks[0]}")
         files[name] = patched.text
         worst = Fit.FUZZ if Fit.FUZZ in {worst, patched.fit} else worst
         remarks += [f"{name}: {remark}" for remark in patched.remarks]
     if files == dict(wanted.given):
-        return Answer(files=(), how=f"{form} that changes nothing that was given")
+        return Answer(files={}, how=f"{form} that changes nothing that was given")
     if wanted.file not in files:
-        return Answer(files=(), how=f"{form} that leaves out {wanted.file}", remarks=tuple(remarks))
-    return Answer(files=ordered_files(files, wanted.file), how=f"{form}, {worst}", remarks=tuple(remarks))
+        return Answer(files={}, how=f"{form} that leaves out {wanted.file}", remarks=tuple(remarks))
+    return Answer(files=main_first(files, wanted.file), how=f"{form}, {worst}", remarks=tuple(remarks))
 
 
 def _edited_file(edit: FileEdit, wanted: Wanted) -> str | None:

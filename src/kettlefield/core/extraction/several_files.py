@@ -3,16 +3,16 @@
 import re
 from pathlib import PurePosixPath
 
-from kettlefield.core.extraction.choosing import guess_language, language_of, name_of, tag_of
+from kettlefield.core.extraction.choosing import language_of, name_of, tag_of
 from kettlefield.core.extraction.fences import Block
-from kettlefield.core.extraction.wanted import Answer, Wanted, ordered_files
-from kettlefield.core.languages import LANGUAGES, NO_PROGRAM, PAGE, language_of_suffix
+from kettlefield.core.extraction.syntax import NO_PROGRAM, PAGE, Syntaxes
+from kettlefield.core.extraction.wanted import Answer, Wanted, main_first
 from kettlefield.core.plaintext import fits_beside, is_safe_name, visible
 
 MAX_EXTRA_FILES = 20  # beside those asked for; more is not a small program
 
 
-def collect_files(blocks: tuple[Block, ...], wanted: Wanted) -> Answer | None:
+def collect_files(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes) -> Answer | None:
     """Each wanted file from the block that is named like it; what stays unnamed is given out in order."""
     names = (wanted.file, *wanted.others)
     found: dict[str, Block] = {}
@@ -28,12 +28,12 @@ def collect_files(blocks: tuple[Block, ...], wanted: Wanted) -> Answer | None:
             remarks.append(f"a file named {visible(name, keep_lines=False)!r} is left out: the name leaves the folder")
         elif name is not None and not fits_beside(name, (*names, *wanted.given, *extra)):
             remarks.append(f"a file named {name!r} is left out: another file is in the place of its folder")
-        elif name is not None and language_of(block) == wanted.language and len(extra) < MAX_EXTRA_FILES:
+        elif name is not None and language_of(block, languages) == wanted.language and len(extra) < MAX_EXTRA_FILES:
             extra[name] = block
         elif block.text.strip() and tag_of(block) not in NO_PROGRAM:
             unnamed.append(block)
     for name in names:
-        if name not in found and (pick := _pick(unnamed, name)) is not None:
+        if name not in found and (pick := _pick(unnamed, name, languages)) is not None:
             found[name] = unnamed.pop(pick)
             remarks.append(f"{name} was not named: taken by its order")
     if not found:
@@ -43,9 +43,9 @@ def collect_files(blocks: tuple[Block, ...], wanted: Wanted) -> Answer | None:
     if missing:
         remarks.append(f"missing: {', '.join(missing)}")
     if wanted.file not in files:
-        return Answer(files=(), how=f"no block for {wanted.file}", remarks=tuple(remarks))
+        return Answer(files={}, how=f"no block for {wanted.file}", remarks=tuple(remarks))
     return Answer(
-        files=ordered_files(files, wanted.file),
+        files=main_first(files, wanted.file),
         how=f"{len(found)} of {len(names)} files by their names",
         remarks=tuple(remarks),
         cut=any(not block.closed for block in found.values()),
@@ -59,12 +59,12 @@ def _wanted_name(name: str | None, names: tuple[str, ...]) -> str | None:
     return next((wanted for wanted in names if name == wanted or name.endswith("/" + wanted)), None)
 
 
-def _pick(unnamed: list[Block], name: str) -> int | None:
+def _pick(unnamed: list[Block], name: str, languages: Syntaxes) -> int | None:
     """The first unnamed block whose language fits the file's suffix."""
     suffix = PurePosixPath(name).suffix
     for index, block in enumerate(unnamed):
-        language = language_of(block) or guess_language(block.text)
-        if language is not None and LANGUAGES[language].suffix == suffix:
+        language = language_of(block, languages) or languages.guess(block.text)
+        if language is not None and languages[language].suffix == suffix:
             return index
     return None
 
@@ -78,7 +78,7 @@ _NAMED = re.compile(
 _RULE = re.compile(r"^[^{}\n;]{1,200}\{\s*+(?:[\w-]++\s*+:|$)", re.MULTILINE)
 
 
-def page_answer(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
+def page_answer(text: str, blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes) -> Answer:
     """A page from a reply: its document, and whatever files of its own the document asks for.
 
     Parameters
@@ -89,18 +89,20 @@ def page_answer(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
         Its fenced blocks.
     wanted : Wanted
         ``given`` are files that the page may use; ``others`` must be among the blocks.
+    languages : Syntaxes
+        For what a block's tag or its text says.
     """
     if not blocks:
         return _from_bare_text(text, wanted)
-    main = _main_block(blocks, wanted)
+    main = _main_block(blocks, wanted, languages)
     if main is None:
-        return Answer(files=(), how=f"{len(blocks)} blocks, none of them a page")
+        return Answer(files={}, how=f"{len(blocks)} blocks, none of them a page")
     document = blocks[main]
     rest = [block for number, block in enumerate(blocks) if number != main and _may_be_file(block)]
     names = list(dict.fromkeys((*wanted.others, *_files_named(document.text))))
     files, remarks, used = {**wanted.given, wanted.file: document.text}, [], [document]
     for name in names:
-        block = _block_for(name, rest)
+        block = _block_for(name, rest, languages)
         if block is not None and not fits_beside(name, files):
             remarks.append(f"a file named {name!r} is left out: another file is in the place of its folder")
         elif block is not None:
@@ -115,7 +117,7 @@ def page_answer(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
     if any(not block.closed for block in used):
         remarks.append("the block never ended")
     return Answer(
-        files=ordered_files(files, wanted.file),
+        files=main_first(files, wanted.file),
         how=f"the page in block {main + 1} of {len(blocks)}"
         + (f", and {len(used) - 1} of its files" if used[1:] else ""),
         remarks=tuple(remarks),
@@ -127,14 +129,14 @@ def page_answer(text: str, blocks: tuple[Block, ...], wanted: Wanted) -> Answer:
 def _from_bare_text(text: str, wanted: Wanted) -> Answer:
     start, ends = _START.search(text), list(_END.finditer(text))
     if start is None:
-        return Answer(files=(), how="no code block, and nothing that starts a page")
+        return Answer(files={}, how="no code block, and nothing that starts a page")
     end = ends[-1].end() if ends else len(text)
     files = {**wanted.given, wanted.file: text[start.start() : end].rstrip("\n") + "\n"}
     how = "no fence: the page taken from the bare text"
-    return Answer(files=ordered_files(files, wanted.file), how=how, cut=not ends, language=PAGE)
+    return Answer(files=main_first(files, wanted.file), how=how, cut=not ends, language=PAGE)
 
 
-def _main_block(blocks: tuple[Block, ...], wanted: Wanted) -> int | None:
+def _main_block(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes) -> int | None:
     """The document: a block named like it, else tagged as a page, else one that reads like one; the longest of them."""
 
     def rank(number: int) -> tuple[bool, bool, int]:
@@ -149,7 +151,7 @@ def _main_block(blocks: tuple[Block, ...], wanted: Wanted) -> int | None:
     fit = [
         number
         for number, block in enumerate(blocks)
-        if language_of(block) == PAGE or (language_of(block) is None and _DOCUMENT.search(block.text))
+        if (language := language_of(block, languages)) == PAGE or (language is None and _DOCUMENT.search(block.text))
     ]
     return max(fit, key=rank, default=None)
 
@@ -163,19 +165,21 @@ def _files_named(document: str) -> list[str]:
     return [name for name in _NAMED.findall(document) if is_safe_name(name) and PurePosixPath(name).suffix]
 
 
-def _block_for(name: str, blocks: list[Block]) -> Block | None:
+def _block_for(name: str, blocks: list[Block], languages: Syntaxes) -> Block | None:
     """The block named like the file, the last of them; else the first without a name that is of its language."""
     named = [
         b for b in blocks if (called := name_of(b)) is not None and (called == name or called.endswith("/" + name))
     ]
     if named:
         return named[-1]
-    wanted = language_of_suffix(name)
-    return next((b for b in blocks if name_of(b) is None and wanted is not None and _language(b) == wanted), None)
+    wanted = languages.of_suffix(name)
+    return next(
+        (b for b in blocks if name_of(b) is None and wanted is not None and _language(b, languages) == wanted), None
+    )
 
 
-def _language(block: Block) -> str | None:
-    found = language_of(block)
-    if found is None:
-        found = "css" if _RULE.search(block.text) and "function" not in block.text else guess_language(block.text)
-    return found
+def _language(block: Block, languages: Syntaxes) -> str | None:
+    named = language_of(block, languages)
+    if named is None:
+        named = "css" if _RULE.search(block.text) and "function" not in block.text else languages.guess(block.text)
+    return named

@@ -16,7 +16,7 @@ class Gap:
 class Wanted:
     """What the exercise asks for, as far as it guides the choice among blocks."""
 
-    language: str  # one of LANGUAGES, ANY or TEXT
+    language: str  # a known language, ANY or TEXT
     file: str  # name that the extracted text gets
     entry: str | None = None  # function or class that must be there; None for a whole program
     others: tuple[str, ...] = ()  # further files that the answer must hold
@@ -26,18 +26,10 @@ class Wanted:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class AnswerFile:
-    """One file of an answer."""
-
-    name: str
-    text: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class Answer:
     """What was found in a reply; without files there is no answer, and ``how`` says why."""
 
-    files: tuple[AnswerFile, ...]
+    files: Mapping[str, str]  # name to text; the one that is built and run comes first
     how: str
     remarks: tuple[str, ...] = ()
     cut: bool = False  # the block that was taken never ended
@@ -46,10 +38,14 @@ class Answer:
     @property
     def main(self) -> str:
         """The name of the file that is built and run: the first."""
-        return self.files[0].name
+        return next(iter(self.files))
+
+    @property
+    def text(self) -> str:
+        """The text of that file."""
+        return self.files[self.main]
 
 
-def ordered_files(files: Mapping[str, str], main: str) -> tuple[AnswerFile, ...]:
-    """The main file first: it is the one that is built and run."""
-    names = sorted(files, key=lambda name: (name != main, name))
-    return tuple(AnswerFile(name=name, text=files[name]) for name in names)
+def main_first(files: Mapping[str, str], main: str) -> dict[str, str]:
+    """The files with the main one, which is built and run, first."""
+    return {name: files[name] for name in sorted(files, key=lambda name: (name != main, name))}

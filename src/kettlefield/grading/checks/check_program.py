@@ -11,17 +11,24 @@ import re
 from dataclasses import dataclass
 
 from kettlefield.core.errors import RigError
-from kettlefield.core.outcome import RunEnd
+from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.checks.programs import run_case
-from kettlefield.grading.results import DETAIL_LIMIT, CheckResult, Finding, make_result, stopped, tail_of, to_limits
-from kettlefield.rig.toolchains import Missing, find_toolchain
-from kettlefield.sandbox.builds import Built
-from kettlefield.sandbox.isolation import Isolation
-from kettlefield.sandbox.job import RunLimits, RunReport
-from kettlefield.sandbox.runner import run_job
-from kettlefield.sandbox.runtimes import tool_job
-from kettlefield.suite.format import Exercise, ScriptCheck
+from kettlefield.grading.checks.kind import Bench, CheckKind
+from kettlefield.grading.checks.programs import count_by_hand, read_program_cases, run_case
+from kettlefield.grading.results import DETAIL_LIMIT, Finding, make_result, stopped, tail_of, to_limits
+from kettlefield.languages.all_languages import find_toolchain
+from kettlefield.languages.language import Missing
+from kettlefield.languages.python import FLAGS
+from kettlefield.sandbox.job import Job, RunLimits, RunReport
+from kettlefield.suite.format import Check
+
+
+class ScriptCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="script"):
+    """The exercise's own check program, shut in by itself; it sees what the answer left and speaks TAP 14."""
+
+    script: str  # Python file beside exercise.toml
+    cases: str  # program cases; what they expect is for the script to say
+
 
 _PLAN = re.compile(r"1\.\.(\d{1,9})(?:\s*#.*)?$")
 _POINT = re.compile(
@@ -94,9 +101,7 @@ def _point(found: "re.Match[str]", following: int) -> TapPoint:
 SCRIPT_LIMITS = RunLimits(wall_s=20, cpu_s=15, memory_bytes=2**30, output_bytes=32 * 2**20)
 
 
-def run_tool(
-    exercise: Exercise, name: str, words: tuple[str, ...], isolation: Isolation, extra: dict[str, str] | None = None
-) -> RunReport:
+def run_tool(bench: Bench, name: str, args: tuple[str, ...], extra: dict[str, str] | None = None) -> RunReport:
     """Run a Python program of the exercise's own; suites may be hostile too, so it is shut in like an answer.
 
     Raises
@@ -106,21 +111,27 @@ def run_tool(
     """
     toolchain = find_toolchain("python")
     if isinstance(toolchain, Missing):
-        raise RigError("Python is not found", exercise.id, f"Install it: {toolchain.remedy}.")
-    job = tool_job(toolchain, {name: exercise.scripts[name], **(extra or {})}, (name, *words), SCRIPT_LIMITS)
-    return run_job(job, isolation)
+        raise RigError("Python is not found", bench.exercise.id, f"Install it: {toolchain.remedy}.")
+    job = Job(
+        argv=(toolchain.program, *FLAGS, name, *args),
+        limits=SCRIPT_LIMITS,
+        files={name: bench.exercise.scripts[name], **(extra or {})},
+        mounts=toolchain.mounts,
+        result_fd=False,
+    )
+    return bench.run(job)
 
 
-def run_script(exercise: Exercise, check: ScriptCheck, built: Built, isolation: Isolation) -> CheckResult:
+def _run(bench: Bench, check: ScriptCheck) -> CheckResult:
     """Run the answer on every case, then the exercise's program over what all of them left.
 
     The program finds ``answer/`` with the answer's files and ``runs.json``: a list with the input, output,
     errors, exit status and written files of each run. A report that cannot be trusted is a fault of ours.
     """
-    cases, limits = exercise.program_cases[check.name], to_limits(exercise.spec.limits)
+    cases, limits = bench.exercise.cases[check.name], to_limits(bench.exercise.spec.limits)
     runs, wall_s = [], 0.0
     for number, case in enumerate(cases, 1):
-        run = run_case(case, built, limits, isolation, tuple(case.writes))
+        run = run_case(case, bench.built, limits, bench.sandbox, tuple(case.writes))
         wall_s += run.report.wall_s
         if run.fault:
             said = f"case {number}: {run.fault}"
@@ -136,8 +147,8 @@ def run_script(exercise: Exercise, check: ScriptCheck, built: Built, isolation: 
                 "writes": {name: data.decode("utf-8", errors="replace") for name, data in run.writes.items()},
             }
         )
-    sources = {f"answer/{name}": text for name, text in built.files.items() if isinstance(text, str)}
-    report = run_tool(exercise, check.script, (), isolation, {"runs.json": json.dumps(runs), **sources})
+    sources = {f"answer/{name}": text for name, text in bench.built.texts.items()}
+    report = run_tool(bench, check.script, (), {"runs.json": json.dumps(runs), **sources})
     return make_result(check, *_read(report), wall_s)
 
 
@@ -159,3 +170,12 @@ def _read(report: RunReport) -> tuple[Finding, int]:
         feedback=shorten(told, DETAIL_LIMIT),
     )
     return finding, len(tap.points)
+
+
+SCRIPT = CheckKind(
+    spec=ScriptCheck,
+    read=read_program_cases,
+    scripts=lambda check: (check.script,),
+    run=_run,
+    by_hand=count_by_hand,
+)

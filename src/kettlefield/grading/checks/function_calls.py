@@ -1,18 +1,22 @@
 """Checks that call a function, or the methods of one object; arguments go in, values come out, compared out here."""
 
 import json
+import re
 import secrets
-from typing import Any
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any, Literal
 
 import msgspec
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.outcome import RunEnd
+from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.core.plaintext import shorten
 from kettlefield.core.values import compare_values
+from kettlefield.grading.checks.kind import Bench, CheckKind
+from kettlefield.grading.prompt_words import unsaid, visible_values, without_json_words
 from kettlefield.grading.results import (
     DETAIL_LIMIT,
-    CheckResult,
     Finding,
     Frame,
     StepFrame,
@@ -25,39 +29,99 @@ from kettlefield.grading.results import (
     tail_of,
     to_limits,
 )
-from kettlefield.sandbox.builds import Built
-from kettlefield.sandbox.isolation import Isolation
 from kettlefield.sandbox.job import RunReport
-from kettlefield.sandbox.runner import run_job
-from kettlefield.suite.format import CallCase, CallsCheck, Exercise
+from kettlefield.suite.check_form import TextReader, read_cases
+from kettlefield.suite.format import Check, Exercise, Part
+
+Comparison = Literal["equal", "any-order", "one-of", "within", "pattern"]
 
 
-def run_calls(exercise: Exercise, check: CallsCheck, built: Built, isolation: Isolation) -> CheckResult:
-    """Carry out a ``calls`` check: all its cases in one process."""
-    cases = exercise.call_cases[check.name]
+class CallsCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="calls"):
+    """A named function, or the methods of one object, called with JSON arguments; compared outside the sandbox."""
+
+    function: str | None = None
+    object: str | None = None  # a class: each case makes one object and calls its methods in turn
+    cases: str  # file beside exercise.toml: [{"args": [...], "expect": ...}]
+    compare: Comparison = "equal"
+    computed_words: bool = False  # what is expected holds words that are worked out, so no prompt can say them
+    tolerance: float | None = None  # absolute or relative, whichever is larger; none: exact
+
+    @property
+    def callee(self) -> str:
+        """What is called: the function or the class."""
+        return self.function or self.object or ""
+
+
+class MethodStep(Part, frozen=True, kw_only=True):
+    """One method call on a case's object."""
+
+    call: str
+    args: list[Any] = msgspec.field(default_factory=list)
+    expect: Any = None
+    raises: str | None = None
+
+
+class CallCase(Part, frozen=True, kw_only=True):
+    """One call, or one object and its calls: the arguments go into the sandbox, what is expected never does."""
+
+    args: list[Any] = msgspec.field(default_factory=list)
+    expect: Any = None
+    raises: str | None = None  # the error's type; nothing is returned then
+    steps: tuple[MethodStep, ...] = ()
+    by_hand: bool = False  # worked from the prompt, by hand or by a second way, not by running the answer
+
+
+def _read_cases(check: CallsCheck, folder: Path, read: TextReader) -> tuple[CallCase, ...]:
+    return read_cases(folder / check.cases, CallCase, read, expects=("expect", "raises", "steps"))
+
+
+def _faults(check: CallsCheck) -> Iterable[tuple[str, str]]:
+    if (check.function is None) == (check.object is None):
+        yield "wants one of function and object", "Write the function's name, or the class's."
+
+
+def _unfair(exercise: Exercise, check: CallsCheck, said: str) -> Iterable[str]:
+    if check.callee not in said:
+        yield f'the prompt never names "{check.callee}"'
+    cases: tuple[CallCase, ...] = exercise.cases[check.name]
+    methods = {step.call for case in cases for step in case.steps}
+    errors = {r for case in cases for r in (case.raises, *(step.raises for step in case.steps)) if r is not None}
+    for word in sorted((methods | errors) - set(re.findall(r"\w+", said))):
+        yield f'the prompt never names "{word}"'
+    if not check.computed_words:
+        yield from unsaid(said, ((_inputs(case), _outputs(case)) for case in cases))
+    yield from visible_values(said, [json.dumps(case.expect) for case in cases if not case.by_hand])
+
+
+def _inputs(case: CallCase) -> str:
+    return json.dumps([case.args, [step.args for step in case.steps]])
+
+
+def _outputs(case: CallCase) -> str:
+    values: list[Any] = [case.expect, *(step.expect for step in case.steps)]
+    return without_json_words(json.dumps(values, ensure_ascii=False))
+
+
+def _call_all(bench: Bench, check: CallsCheck) -> tuple[RunReport, str]:
+    """One process that calls all cases, and the nonce of its frames."""
     nonce = secrets.token_hex(16)
-    report = run_job(
-        built.calls_job(_order(check, cases, built.main, nonce), to_limits(exercise.spec.limits)), isolation
-    )
+    order = _order(check, bench.exercise.cases[check.name], bench.built.main, nonce)
+    return bench.run(bench.built.calls_job(order, to_limits(bench.exercise.spec.limits))), nonce
+
+
+def _run(bench: Bench, check: CallsCheck) -> CheckResult:
+    cases = bench.exercise.cases[check.name]
+    report, nonce = _call_all(bench, check)
     return make_result(check, _read(report, nonce, check, cases), len(cases), report.wall_s)
 
 
-def values_of_calls(exercise: Exercise, check: CallsCheck, built: Built, isolation: Isolation) -> tuple[CallCase, ...]:
-    """The check's cases with what an answer gives as their expectation: how a variant's are worked out.
-
-    Raises
-    ------
-    InputError
-        The answer did not get through its cases.
-    """
-    cases = exercise.call_cases[check.name]
-    nonce = secrets.token_hex(16)
-    report = run_job(
-        built.calls_job(_order(check, cases, built.main, nonce), to_limits(exercise.spec.limits)), isolation
-    )
+def _settle(bench: Bench, check: CallsCheck) -> tuple[CallCase, ...]:
+    """The check's cases with what the own answer gives as their expectation."""
+    cases: tuple[CallCase, ...] = bench.exercise.cases[check.name]
+    report, nonce = _call_all(bench, check)
     by_case = {frame.case: frame for frame in frames_of(report.results, nonce)}
     if any(number not in by_case for number in range(len(cases))):
-        raise InputError(f"its own answer fails on a variant: {tail_of(report)}", exercise.id, "Correct it.")
+        raise InputError(f"its own answer fails on a variant: {tail_of(report)}", bench.exercise.id, "Correct it.")
     return tuple(_expecting(case, by_case[number]) for number, case in enumerate(cases))
 
 
@@ -150,3 +214,17 @@ def _judge_call(
 
 def _call(name: str, args: list[Any]) -> str:
     return f"{name}({shorten(', '.join(json.dumps(arg, ensure_ascii=False) for arg in args), DETAIL_LIMIT)})"
+
+
+CALLS = CheckKind(
+    spec=CallsCheck,
+    read=_read_cases,
+    calls=lambda _: True,
+    faults=_faults,
+    one_value=lambda check: check.compare in {"equal", "any-order"},
+    run=_run,
+    unfair=_unfair,
+    by_hand=lambda cases: sum(case.by_hand for case in cases),
+    settle=_settle,
+    runs=lambda _: 1,
+)

@@ -5,46 +5,72 @@ One run visits the page for all its checks, each time afresh and at a stated wid
 
 import base64
 import io
+import json
+import re
 import secrets
-import threading
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from pathlib import Path
+from typing import Any, Literal
 
 import msgspec
 import numpy as np
 from PIL import Image
 
-from kettlefield.core.errors import RigError
-from kettlefield.core.outcome import RunEnd
+from kettlefield.core.errors import InputError, RigError
+from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.core.page_expectations import NEAR_COLOUR, read_colour, rule_faults, shortfall
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.results import DETAIL_LIMIT, CheckResult, Finding, lines_of, make_result, stopped, tail_of
-from kettlefield.rig.toolchains import DRIVER, Missing, find_packages, find_toolchain
-from kettlefield.sandbox.builds import Built
-from kettlefield.sandbox.isolation import Isolation
-from kettlefield.sandbox.job import Job, RunReport
-from kettlefield.sandbox.runner import run_job
-from kettlefield.sandbox.runtimes import page_job
-from kettlefield.suite.format import WIDTHS, Check, Exercise, PageCheck, PageRulesCheck, Width
-from kettlefield.suite.page_steps import Expect, Step
+from kettlefield.grading.builds import HARNESS_DIR, Built
+from kettlefield.grading.checks.kind import Bench, CheckKind
+from kettlefield.grading.checks.page_steps import Choose, Expect, Step, Target, step_fault
+from kettlefield.grading.results import (
+    DETAIL_LIMIT,
+    Finding,
+    Picture,
+    lines_of,
+    make_result,
+    stopped,
+    tail_of,
+)
+from kettlefield.languages.all_languages import find_toolchain
+from kettlefield.languages.html import DRIVER
+from kettlefield.languages.language import HARNESS, Missing
+from kettlefield.languages.packages import find_packages
+from kettlefield.languages.python import FLAGS
+from kettlefield.sandbox.job import Job, RunLimits, RunReport
+from kettlefield.sandbox.runner import Sandbox
+from kettlefield.suite.check_form import TextReader
+from kettlefield.suite.format import Check, Exercise
+from kettlefield.suite.typed_toml import parse_json
 
+BROWSER_BYTES = 2**30  # what the browser and its driver take before any page
+RUN_S = 120.0  # all visits of one answer together; one step is bounded by the harness, far below this
+_PROGRAM, _INVENTORY = "page.py", "inventory.js"
 MOST_ELEMENTS = 20_000  # an honest page of ours has some hundred
 MOST_LISTED = 400  # controls and styles of text that the rules look at
-KEPT_VISITS = 24  # of pages that passed, for when the same files come again
 MAX_PICTURE_BYTES = 2 * 2**20
 Frame = dict[str, Any]
-_passed: dict[object, "Visited"] = {}
-_passed_lock = threading.Lock()
 _LIBRARIES = frozenset({"script", "stylesheet", "font"})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Picture:
-    """What a page looked like when it was opened."""
+Width = Literal["phone", "desktop"]
+WIDTHS: dict[Width, tuple[int, int]] = {"phone": (390, 844), "desktop": (1280, 800)}  # width and height in px
+Rule = Literal["language", "names", "contrast", "keyboard", "fits"]
 
-    width: str  # "phone" or "desktop"
-    png: bytes
+
+class PageCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="page"):
+    """A page opened in a browser: steps, and what it must show after them; it makes no error meanwhile."""
+
+    steps: str  # file beside exercise.toml: [{"do": "click", "on": {...}}, {"do": "expect", ...}]
+    widths: tuple[Width, ...] = ("phone", "desktop")
+    dialogs: bool = False  # it may open them; they are dismissed
+
+
+class PageRulesCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="page-rules"):
+    """Simple rules of an accessible page, at both widths."""
+
+    rules: tuple[Rule, ...] = ("language", "names", "contrast", "keyboard", "fits")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,32 +91,35 @@ class _Visit:
     picture: bool
 
 
-def visit_page(exercise: Exercise, checks: tuple[Check, ...], built: Built, isolation: Isolation) -> Visited:
-    """Open an answer's page once for each of its checks and widths, and judge what was seen.
+SEEN = "pages"  # where a bench keeps what the browser saw of its answer
 
-    Raises
-    ------
-    RigError
-        The browser or its driver is missing.
-    """
-    key = (exercise.id, checks, repr(exercise.page_steps), tuple(sorted(built.files.items())), isolation.name)
-    with _passed_lock:
-        known = _passed.get(key)
-    if known is not None:
+
+def _run_check(bench: Bench, check: PageCheck | PageRulesCheck) -> CheckResult:
+    """Open the page once for each of its checks and widths, and judge what was seen."""
+    visited = bench.seen.get(SEEN)
+    if not isinstance(visited, Visited):
+        visited = bench.seen[SEEN] = _visit(bench)
+    if not bench.pictures:
+        bench.pictures.extend(visited.pictures)
+    return visited.results[check.name]
+
+
+def _visit(bench: Bench) -> Visited:
+    exercise, built = bench.exercise, bench.built
+    key = ("page", exercise.id, bench.checks, repr(exercise.cases), tuple(sorted(built.files.items())))
+    known = bench.kept.get(key)
+    if isinstance(known, Visited):
         return known
-    visited = visit_pages(exercise, checks, [built], isolation)[0]
+    visited = visit_pages(exercise, bench.checks, [built], bench.sandbox)[0]
     # the same page comes again, from a neighbouring level or another sample, and costs seconds to open; one that
     # failed is opened again each time, since a busy rig may have had its part in that
     if all(result.passed for result in visited.results.values()):
-        with _passed_lock:
-            _passed[key] = visited
-            while len(_passed) > KEPT_VISITS:
-                del _passed[next(iter(_passed))]
+        bench.kept.put(key, visited)
     return visited
 
 
 def visit_pages(
-    exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], isolation: Isolation
+    exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], sandbox: Sandbox
 ) -> list[Visited]:
     """The same for several answers in one browser: for a suite's own answers and decoys, which one hand wrote.
 
@@ -103,17 +132,15 @@ def visit_pages(
     """
     found: list[Visited] = []
     while len(found) < len(answers):
-        found += _run(exercise, checks, answers[len(found) :], isolation)
+        found += _run(exercise, checks, answers[len(found) :], sandbox)
     return found
 
 
-def _run(
-    exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], isolation: Isolation
-) -> list[Visited]:
+def _run(exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], sandbox: Sandbox) -> list[Visited]:
     """As many of the answers as one run of the browser gets through, at least one."""
     visits = _visits(exercise, checks)
     nonce = secrets.token_hex(16)
-    report = run_job(_job(exercise, visits, answers, nonce), isolation)
+    report = sandbox.run(_job(exercise, visits, answers, nonce))
     frames = lines_of(report.results, nonce)
     by_visit = {frame["visit"]: frame for frame in frames if "visit" in frame and "seen" in frame}
     lost = _why_lost(report, frames)
@@ -146,7 +173,7 @@ def _visits(exercise: Exercise, checks: tuple[Check, ...]) -> list[_Visit]:
     visits: list[_Visit] = []
     both: list[PageCheck | PageRulesCheck] = [*rules, *(check for check in checks if isinstance(check, PageCheck))]
     for check in both:
-        steps = exercise.page_steps[check.name] if isinstance(check, PageCheck) else ()
+        steps = exercise.cases[check.name] if isinstance(check, PageCheck) else ()
         for width in check.widths if isinstance(check, PageCheck) else WIDTHS:
             first = all(visit.width != width for visit in visits)
             visits.append(_Visit(check=check, width=width, steps=steps, picture=first))
@@ -159,7 +186,6 @@ def _job(exercise: Exercise, visits: list[_Visit], answers: Sequence[Built], non
     driver = find_packages((DRIVER,))
     if isinstance(python, Missing) or isinstance(driver, str):
         raise RigError("no page can be opened", exercise.id, "Install it: pip install 'kettlefield[pages]'.")
-    texts = [{name: text for name, text in built.files.items() if isinstance(text, str)} for built in answers]
     order = {
         "nonce": nonce,
         "main": answers[0].main,
@@ -178,8 +204,30 @@ def _job(exercise: Exercise, visits: list[_Visit], answers: Sequence[Built], non
             for visit in visits
         ],
     }
-    files = [{**exercise.given, **answer} for answer in texts]
-    return page_job(answers[0].toolchain, python, driver, files, order, exercise.spec.limits.memory)
+    # answers that share a run are not shut off from each other
+    files = {
+        f"{number}/{name}": text
+        for number, built in enumerate(answers)
+        for name, text in {**exercise.given, **built.texts}.items()
+    }
+    harness = {f"{HARNESS_DIR}/{name}": (HARNESS / name).read_text(encoding="utf-8") for name in (_PROGRAM, _INVENTORY)}
+    browser = answers[0].toolchain
+    return Job(
+        argv=(python.program, *FLAGS, f"{HARNESS_DIR}/{_PROGRAM}", "{fd}"),
+        limits=RunLimits(
+            wall_s=RUN_S * len(answers),
+            cpu_s=RUN_S * len(answers),
+            memory_bytes=BROWSER_BYTES + exercise.spec.limits.memory,
+            output_bytes=2**20,
+            processes=1024,  # threads count, and a browser has some hundred
+            scratch_bytes=256 * 2**20,
+        ),
+        files={**files, **harness},
+        stdin=json.dumps({**order, "browser": browser.program, "files": sorted(files)}).encode(),
+        mounts=(*python.mounts, *browser.mounts, *driver.mounts),
+        env={"PACKAGES": ":".join(driver.search)},
+        bound_address_space=False,
+    )
 
 
 def _without_wish(step: Step) -> dict[str, Any]:
@@ -364,3 +412,53 @@ def _colour_near(text: str, step: Expect) -> str:
             return str(wanted)
     red, green, blue = pixels[min(max(y, 0), height - 1), min(max(x, 0), width - 1)]
     return f"#{red:02x}{green:02x}{blue:02x}"
+
+
+# --- how such checks are written ----------------------------------------------------------------------------
+
+_SELECTED = re.compile(r"[#.\[]([a-zA-Z][\w-]*)")  # ids, classes and attributes of a selector
+
+
+def _read_steps(check: PageCheck, folder: Path, read: TextReader) -> tuple[Step, ...]:
+    path = folder / check.steps
+    data = parse_json(read.text(path), path)
+    if not isinstance(data, list) or not any(isinstance(e, dict) and e.get("do") == "expect" for e in data):
+        raise InputError("holds no list of steps that expects something", str(path), 'Write [{"do": "expect", ...}].')
+    steps: list[Step] = []
+    for number, entry in enumerate(data, 1):
+        try:
+            steps.append(msgspec.convert(entry, Step))
+            fault = step_fault(steps[-1])
+        except msgspec.ValidationError as err:
+            fault = str(err)
+        if fault:
+            raise InputError(f"step {number}: {fault}", str(path), "See docs/reference for the steps.")
+    return tuple(steps)
+
+
+def _unfair(exercise: Exercise, check: PageCheck, said: str) -> Iterable[str]:
+    """Elements and options that a check looks for by words which the prompt never says."""
+    steps: tuple[Step, ...] = exercise.cases[check.name]
+    plain, words = " ".join(said.split()).lower(), set(re.findall(r"[\w-]+", said))
+    targets = [
+        part for step in steps for name in step.__struct_fields__ if isinstance(part := getattr(step, name), Target)
+    ]
+    wanted = {called for t in targets for called in (t.name, t.label, t.text) if called}
+    wanted |= {step.option for step in steps if isinstance(step, Choose)}
+    missing = {called for called in wanted if " ".join(called.split()).lower() not in plain}
+    selectors = " ".join(part for t in targets for part in (t.css, t.within) if part)
+    missing |= {name for name in _SELECTED.findall(selectors) if name not in words}
+    if missing:
+        yield f"the prompt never says: {', '.join(sorted(missing)[:6])}"
+
+
+PAGE_KIND = CheckKind(
+    spec=PageCheck,
+    answers="page",
+    read=_read_steps,
+    run=_run_check,
+    unfair=_unfair,
+    # what a page must show is never worked out by running an answer
+    by_hand=lambda steps: sum(isinstance(step, Expect) for step in steps),
+)
+RULES = CheckKind(spec=PageRulesCheck, answers="page", run=_run_check)

@@ -2,14 +2,22 @@
 
 import json
 import secrets
+from collections.abc import Iterable
 from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
 
-from kettlefield.core.outcome import RunEnd
+import msgspec
+
+from kettlefield.core.errors import InputError
+from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.core.plaintext import shorten
 from kettlefield.core.values import matches_whole, values_agree, words_agree
+from kettlefield.grading.builds import Built
+from kettlefield.grading.checks.kind import Bench, CheckKind
+from kettlefield.grading.prompt_words import unsaid, visible_values, without_json_words
 from kettlefield.grading.results import (
     DETAIL_LIMIT,
-    CheckResult,
     Finding,
     frames_of,
     make_result,
@@ -19,11 +27,34 @@ from kettlefield.grading.results import (
     tail_of,
     to_limits,
 )
-from kettlefield.sandbox.builds import Built
-from kettlefield.sandbox.isolation import Isolation
 from kettlefield.sandbox.job import RunLimits, RunReport, split_exports, with_files
-from kettlefield.sandbox.runner import run_job
-from kettlefield.suite.format import Exercise, ProgramCase, ProgramCheck
+from kettlefield.sandbox.runner import Sandbox
+from kettlefield.suite.check_form import TextReader, read_cases
+from kettlefield.suite.format import Check, Exercise, Part
+
+
+class ProgramCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="program"):
+    """A whole program: standard input, arguments and files in; output, exit status and written files out."""
+
+    cases: str  # file beside exercise.toml: [{"stdin": "...", "stdout": "...", "exit": 0}]
+    whitespace: Literal["exact", "trailing", "folded"] = "trailing"  # which differences do not count
+    computed_words: bool = False  # as above
+    pattern: bool = False  # what is expected is a regular expression for the whole output
+    tolerance: float | None = None  # words that are numbers may differ by this much; white space is folded then
+
+
+class ProgramCase(Part, frozen=True, kw_only=True):
+    """One run of a program."""
+
+    stdin: str = ""
+    args: tuple[str, ...] = ()
+    files: dict[str, str] = msgspec.field(default_factory=dict)  # laid into its folder, where it may change them
+    stdout: str | None = None  # none: not looked at
+    exit: int = 0
+    writes: dict[str, str] = msgspec.field(
+        default_factory=dict
+    )  # files that it must leave; *.json are compared as data
+    by_hand: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,24 +73,25 @@ class ProgramRun:
 
 
 def run_case(
-    case: ProgramCase, built: Built, limits: RunLimits, isolation: Isolation, exports: tuple[str, ...]
+    case: ProgramCase, built: Built, limits: RunLimits, sandbox: Sandbox, exports: tuple[str, ...]
 ) -> ProgramRun:
     """Run a program on one case."""
     nonce = secrets.token_hex(16)
     job = built.job(nonce, case.stdin.encode(), case.args, limits)
-    report = run_job(with_files(job, nonce, case.files, exports), isolation)
+    report = sandbox.run(with_files(job, nonce, case.files, exports))
     head, writes = split_exports(report.results, nonce)
     fault = start_fault(frames_of(head, nonce)) or stopped(report)
     end, words = fault if fault is not None else (RunEnd.FINISHED, "")
     return ProgramRun(report=report, end=end, fault=words, writes=writes)
 
 
-def run_program(exercise: Exercise, check: ProgramCheck, built: Built, isolation: Isolation) -> CheckResult:
+def _run(bench: Bench, check: ProgramCheck) -> CheckResult:
     """Run the answer once a case; it stops at the first case that does not end by itself."""
-    cases, limits = exercise.program_cases[check.name], to_limits(exercise.spec.limits)
+    cases: tuple[ProgramCase, ...] = bench.exercise.cases[check.name]
+    built, limits = bench.built, to_limits(bench.exercise.spec.limits)
     agreed, worst, detail, feedback, wall_s = 0, RunEnd.FINISHED, "", "", 0.0
     for number, case in enumerate(cases, 1):
-        run = run_case(case, built, limits, isolation, tuple(case.writes))
+        run = run_case(case, built, limits, bench.sandbox, tuple(case.writes))
         wall_s += run.report.wall_s
         end, fault, told = _judge(run, check, case, built)
         agreed += not fault
@@ -126,3 +158,59 @@ def _folded(text: str, mode: str) -> list[str]:
     if mode == "folded":
         return text.split()
     return "\n".join(line.rstrip() for line in text.split("\n")).rstrip("\n").split("\n")
+
+
+def read_program_cases(check: Check, folder: Path, read: TextReader) -> tuple[ProgramCase, ...]:
+    """The cases of a check that runs the answer as a program: its ``cases`` names the file."""
+    return read_cases(folder / str(getattr(check, "cases")), ProgramCase, read)  # noqa: B009 - of several kinds
+
+
+def count_by_hand(cases: tuple[ProgramCase, ...]) -> int:
+    """How many cases were worked from the prompt by hand."""
+    return sum(case.by_hand for case in cases)
+
+
+def _unfair(exercise: Exercise, check: ProgramCheck, said: str) -> Iterable[str]:
+    cases: tuple[ProgramCase, ...] = exercise.cases[check.name]
+    for name in sorted({name for case in cases for name in (*case.files, *case.writes)}):
+        if name not in said and not any(name in word for case in cases for word in case.args):
+            yield f'the prompt never names the file "{name}"'
+    if not check.pattern and not check.computed_words:
+        yield from unsaid(said, ((_put_in(case), _left(case)) for case in cases))
+    yield from visible_values(said, [case.stdout or "" for case in cases if not case.by_hand])
+
+
+def _put_in(case: ProgramCase) -> str:
+    return "\n".join([case.stdin, *case.args, *case.files.values(), *case.files])
+
+
+def _left(case: ProgramCase) -> str:
+    written = "\n".join(case.writes.values())
+    return f"{case.stdout or ''}\n" + without_json_words(written)
+
+
+def _settle(bench: Bench, check: ProgramCheck) -> tuple[ProgramCase, ...]:
+    """The check's cases with what the own answer prints and writes as their expectation."""
+    limits = to_limits(bench.exercise.spec.limits)
+    cases = []
+    for case in bench.exercise.cases[check.name]:
+        run = run_case(case, bench.built, limits, bench.sandbox, tuple(case.writes))
+        if run.fault:
+            raise InputError(f"its own answer fails on a variant: {run.fault}", bench.exercise.id, "Correct it.")
+        writes = {name: run.writes[name].decode("utf-8", errors="replace") for name in case.writes}
+        printed = run.stdout if case.stdout is not None else None
+        status = run.report.exit_status or 0
+        cases.append(msgspec.structs.replace(case, stdout=printed, exit=status, writes=writes, by_hand=False))
+    return tuple(cases)
+
+
+PROGRAM = CheckKind(
+    spec=ProgramCheck,
+    read=read_program_cases,
+    one_value=lambda check: not check.pattern,
+    run=_run,
+    unfair=_unfair,
+    by_hand=count_by_hand,
+    settle=_settle,
+    runs=lambda result: max(1, result.cases_total),
+)

@@ -1,0 +1,214 @@
+"""Answers made ready to run: scripts as they are, compiled languages built once in isolation.
+
+A build runs in an isolation of its own. What it makes comes out over the private descriptor and is laid into
+each run, so nothing that a compiler was made to write elsewhere survives.
+"""
+
+import json
+import shlex
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from kettlefield.core.outcome import RunEnd
+from kettlefield.core.plaintext import last_lines, shorten
+from kettlefield.grading.kept import Kept
+from kettlefield.languages.all_languages import LANGUAGES
+from kettlefield.languages.language import Harness, Language, Recipe, Toolchain
+from kettlefield.languages.packages import Packages
+from kettlefield.sandbox.job import Job, RunLimits, RunReport
+from kettlefield.sandbox.runner import Sandbox
+
+BUILD_LIMITS = RunLimits(
+    wall_s=90,
+    cpu_s=90,
+    memory_bytes=3 * 2**30,
+    output_bytes=2**20,
+    processes=128,
+    file_bytes=256 * 2**20,
+    scratch_bytes=512 * 2**20,
+)
+ERROR_CHARS = 1200  # of a compiler's message
+HARNESS_DIR = ".harness"  # beside the answer; every isolation starts a run in the folder that holds both
+HARNESS_MIB = 64  # of a run's memory, what a collected runtime takes beside its heap
+VIRTUAL_MACHINE_MIB = 96  # the same for a built program that brings a virtual machine
+MIN_HEAP_MIB = 16
+# one thread: a numeric library that starts one a processor reserves address space for each
+_ONE_THREAD = {name: "1" for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Built:
+    """An answer ready to run."""
+
+    toolchain: Toolchain
+    files: Mapping[str, str | bytes]
+    main: str
+    packages: Packages | None = None  # declared by the exercise, seen by the answer
+
+    @property
+    def language(self) -> Language:
+        """What it is written in."""
+        return LANGUAGES[self.toolchain.language]
+
+    @property
+    def texts(self) -> dict[str, str]:
+        """Its source files."""
+        return {name: content for name, content in self.files.items() if isinstance(content, str)}
+
+    def calls_job(self, order: dict[str, Any], limits: RunLimits) -> Job:
+        """One run of the harness that calls a function of it once for each case of an order.
+
+        Raises
+        ------
+        ValueError
+            Functions of this language cannot be called one by one.
+        """
+        harness = self.language.harness
+        if harness is None:
+            raise ValueError(f"language={self.language.name!r}: its functions cannot be called one by one")
+        return self._harness_job(harness, harness.calls, json.dumps(order).encode(), limits)
+
+    def job(self, nonce: str, stdin: bytes, args: tuple[str, ...], limits: RunLimits) -> Job:
+        """One run of it as a program; the harness, where there is one, says when it does not even parse."""
+        harness, recipe = self.language.harness, self.language.recipe
+        if harness is not None:
+            return self._harness_job(harness, (*harness.program, nonce, self.main, *args), stdin, limits)
+        if recipe is None:
+            raise ValueError(f"language={self.language.name!r}: nothing of it is run")
+        heap_mib = max(MIN_HEAP_MIB, limits.memory_bytes // 2**20 - VIRTUAL_MACHINE_MIB)
+        stem = self.main.rsplit(".", 1)[0]
+        return Job(
+            argv=(*(w.replace("@", self.main).format(heap_mib=heap_mib, stem=stem) for w in recipe.run), *args),
+            limits=limits,
+            files=self.files,
+            stdin=stdin,
+            mounts=self.toolchain.mounts,
+            bound_address_space=recipe.bound_address_space,
+            result_fd=False,
+        )
+
+    def _harness_job(self, harness: Harness, command: tuple[str, ...], stdin: bytes, limits: RunLimits) -> Job:
+        packages = self.packages if harness.takes_packages else None
+        heap_mib = max(MIN_HEAP_MIB, limits.memory_bytes // 2**20 - HARNESS_MIB)
+        program = (harness.folder / command[0]).read_text(encoding="utf-8")
+        return Job(
+            argv=(
+                self.toolchain.program,
+                *(flag.format(heap_mib=heap_mib) for flag in harness.flags),
+                f"{HARNESS_DIR}/{command[0]}",
+                *command[1:],
+            ),
+            limits=limits,
+            files={**self.texts, f"{HARNESS_DIR}/{command[0]}": program},
+            stdin=stdin,
+            mounts=(*self.toolchain.mounts, *(packages.mounts if packages is not None else ())),
+            env={"PACKAGES": ":".join(packages.search), **_ONE_THREAD} if packages is not None else {},
+            bound_address_space=harness.bound_address_space,
+        )
+
+    def end_of(self, report: RunReport) -> RunEnd | None:
+        """What a run's own message says of its end, for languages without a harness; None when it says nothing."""
+        recipe = self.language.recipe
+        if recipe is None or report.exit_status == 0:
+            return None
+        said = report.stderr.decode("utf-8", errors="replace")
+        if recipe.syntax is not None and recipe.syntax.search(said):
+            return RunEnd.NO_BUILD
+        return RunEnd.MISSING_MODULE if recipe.missing.search(said) else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BuildFault:
+    """Why an answer could not be built."""
+
+    end: RunEnd
+    message: str
+    wall_s: float
+
+
+def build_answer(
+    toolchain: Toolchain,
+    files: dict[str, str],
+    main: str,
+    sandbox: Sandbox,
+    kept: Kept,
+    packages: Packages | None = None,
+) -> Built | BuildFault:
+    """Make an answer ready to run; compiled languages are built once, whatever number of runs follows.
+
+    Parameters
+    ----------
+    toolchain : Toolchain
+        Of the answer's language.
+    files : dict
+        File name to text.
+    main : str
+        The file that is built and run.
+    sandbox : Sandbox
+        Where the build runs.
+    kept : Kept
+        Earlier builds: the same answer comes again from a neighbouring level, another sample, or a check that
+        compares with the own answer.
+    packages : Packages, optional
+        Declared by the exercise.
+
+    Raises
+    ------
+    RigError
+        The host has no room or no right to run the build.
+    """
+    recipe = LANGUAGES[toolchain.language].recipe
+    if recipe is None or recipe.build is None:
+        return Built(toolchain=toolchain, files=files, main=main, packages=packages)
+    key = ("build", toolchain, main, tuple(sorted(files.items())))
+    made = kept.get(key)
+    if not isinstance(made, bytes):
+        report = _compile(toolchain, recipe, files, main, sandbox)
+        fault = _fault(recipe, report)
+        if fault is not None:
+            return fault
+        made = report.results
+        kept.put(key, made)
+    program: dict[str, str | bytes] = {recipe.keeps: made} if recipe.keeps else {}
+    return Built(toolchain=toolchain, files={**files, **program}, main=main, packages=packages)
+
+
+def _compile(toolchain: Toolchain, recipe: Recipe, files: dict[str, str], main: str, sandbox: Sandbox) -> RunReport:
+    command = (recipe.build or "").replace("PROGRAM", toolchain.program).replace("@", _sources(recipe, files, main))
+    export = " && cat /tmp/out >&$1" if recipe.keeps else ""
+    job = Job(
+        argv=("bash", "-c", command + export, "bash", "{fd}"),
+        limits=BUILD_LIMITS,
+        files=files,
+        mounts=toolchain.mounts,
+        bound_address_space=False,
+    )
+    return sandbox.run(job)
+
+
+def _sources(recipe: Recipe, files: dict[str, str], main: str) -> str:
+    """The files that the compiler is given: the main one first, then the others of its kind."""
+    suffix = main[main.rfind(".") :]
+    others = sorted(name for name in files if name != main and name.endswith(suffix)) if recipe.joins else []
+    return " ".join(shlex.quote(name) for name in (main, *others))
+
+
+def _fault(recipe: Recipe, report: RunReport) -> BuildFault | None:
+    said = report.stderr.decode("utf-8", errors="replace")
+    if report.rig_fault is not None:
+        return BuildFault(end=RunEnd.RIG_FAULT, message=report.rig_fault, wall_s=report.wall_s)
+    if report.timed_out:
+        return BuildFault(end=RunEnd.TIMED_OUT, message="the build does not end", wall_s=report.wall_s)
+    if report.over_limit is not None:
+        return BuildFault(end=RunEnd.OVER_LIMIT, message=f"the build takes {report.over_limit}", wall_s=report.wall_s)
+    if report.exit_status == 0:
+        return None
+    end = RunEnd.MISSING_MODULE if recipe.missing.search(said) else RunEnd.NO_BUILD
+    # the beginning of a compiler's message says more than its end
+    message = (
+        shorten(said.strip(), ERROR_CHARS)
+        or last_lines(report.stdout.decode(errors="replace"), 3)
+        or "it does not build"
+    )
+    return BuildFault(end=end, message=message, wall_s=report.wall_s)

@@ -1,0 +1,52 @@
+"""What a kind of check is: how it is written, whether its prompt is fair to it, how it is carried out."""
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from kettlefield.core.outcome import CheckResult
+from kettlefield.grading.builds import Built
+from kettlefield.grading.kept import Kept
+from kettlefield.grading.results import Picture
+from kettlefield.sandbox.job import Job, RunReport
+from kettlefield.sandbox.runner import Sandbox
+from kettlefield.suite.check_form import CheckForm
+from kettlefield.suite.format import Check, Exercise
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Bench:
+    """One answer with all that its checks need."""
+
+    exercise: Exercise
+    checks: tuple[Check, ...]  # of the turn that is graded
+    files: dict[str, str]
+    main: str
+    answer: Built | None  # None: prose, which is read and not run
+    own: Callable[[Check], Built]  # the exercise's own answer of a check's turn
+    sandbox: Sandbox
+    kept: Kept  # over all answers
+    seen: dict[str, Any] = field(default_factory=dict)  # what one check left for the next, by the module's name
+    pictures: list[Picture] = field(default_factory=list)
+
+    @property
+    def built(self) -> Built:
+        """The answer, ready to run."""
+        if self.answer is None:
+            raise TypeError("prose is read, not run")
+        return self.answer
+
+    def run(self, job: Job) -> RunReport:
+        """Run a job in isolation."""
+        return self.sandbox.run(job)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CheckKind(CheckForm):
+    """One kind of check; a module of this package or of a third party offers it as a global."""
+
+    run: Callable[[Bench, Any], CheckResult]
+    unfair: Callable[[Exercise, Any, str], Iterable[str]] = lambda *_: ()  # what the prompt does not say; the prompt
+    by_hand: Callable[[tuple[Any, ...]], int] = lambda _: 0  # cases that were worked from the prompt by hand
+    settle: Callable[[Bench, Any], tuple[Any, ...]] | None = None  # a variant's cases, from its own answer
+    runs: Callable[[CheckResult], int] | None = None  # how many runs it took; None: it takes long by design

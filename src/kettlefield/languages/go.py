@@ -1,0 +1,47 @@
+"""Go, built without modules from elsewhere."""
+
+import re
+import shutil
+from pathlib import Path
+
+from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Toolchain
+from kettlefield.languages.patterns import C_COMMENTS, C_LIKE
+from kettlefield.languages.probing import ask, outside_usr
+
+
+def _probe() -> Toolchain | Missing:
+    found = shutil.which("go")
+    match = re.search(r"go(\d+\.\d+(?:\.\d+)?)", ask([found, "version"])) if found else None
+    root = ask([found, "env", "GOROOT"]) if found else ""
+    if match is None or not root:
+        return Missing(language="go", remedy="apt-get install golang-go")
+    program = Path(root, "bin", "go").resolve()
+    return Toolchain(language="go", program=str(program), version=match[1], mounts=outside_usr(Path(root)))
+
+
+GO = Language(
+    name="go",
+    title="Go",
+    suffix=".go",
+    aliases=frozenset({"golang"}),
+    skipped=C_LIKE,
+    comments=C_COMMENTS,
+    structure="braces",
+    units=re.compile(r"^(?:func|type)[ \t]+(?:\([^)\n]{0,200}\)[ \t]*)?(\w+)", re.MULTILINE),
+    values=re.compile(r"^(?:var|const)[ \t]+(\w+)", re.MULTILINE),
+    head="package ",
+    main=re.compile(r"\bfunc[ \t]+main\b"),
+    start=re.compile(r"^(?:package\s|//|/\*)"),
+    sign=re.compile(r"^package \w+", re.MULTILINE),
+    sign_rank=10,
+    probe=_probe,
+    environment="Go {version}, standard library only",
+    recipe=Recipe(
+        build="HOME=/tmp GOCACHE=/tmp/cache GOFLAGS=-mod=mod GO111MODULE=off PROGRAM build -o /tmp/out @",
+        keeps=f"{MADE_DIR}/program",
+        run=(f"./{MADE_DIR}/program",),
+        missing=re.compile(r"cannot find package|is not in GOROOT|no required module"),
+        bound_address_space=False,
+        joins=True,
+    ),
+)

@@ -1,0 +1,46 @@
+"""Pages: HTML, opened in Chromium, and the style sheets that they name."""
+
+import re
+import shutil
+from pathlib import Path
+
+from kettlefield.core.extraction.syntax import PAGE
+from kettlefield.languages.language import Language, Missing, Toolchain
+from kettlefield.languages.packages import find_packages
+from kettlefield.languages.probing import ask, outside_usr
+
+# the program that draws nothing but pages starts sooner and in less memory than the one with a window
+_BROWSERS = (
+    "/usr/lib/chromium/chromium-headless-shell",
+    "chromium-headless-shell",
+    "/usr/lib/chromium/chromium",
+    "chromium",
+)
+DRIVER = "playwright"  # leads the browser that pages are opened in
+
+
+def _probe() -> Toolchain | Missing:
+    # the program itself: what is on the path may be a script around it that reads the user's settings
+    found = next(filter(None, map(shutil.which, _BROWSERS)), None)
+    match = re.search(r"(\d+(?:\.\d+){2,3})", ask([found, "--version"])) if found else None
+    if found is None or match is None:
+        return Missing(language=PAGE, remedy="apt-get install chromium")
+    if isinstance(find_packages((DRIVER,)), str):
+        return Missing(language=PAGE, remedy="pip install 'kettlefield[pages]'")
+    program = Path(found).resolve()
+    fonts = tuple(str(folder) for folder in (Path("/etc/fonts"),) if folder.is_dir())
+    return Toolchain(
+        language=PAGE, program=str(program), version=match[1], mounts=(*outside_usr(program.parent), *fonts)
+    )
+
+
+HTML = Language(
+    name=PAGE,
+    title="HTML",
+    suffix=".html",
+    aliases=frozenset({"htm", "xhtml", "html5"}),
+    runs=False,
+    probe=_probe,
+    environment="Chromium {version}, no network, nothing outside the page's own files",
+)
+CSS = Language(name="css", title="CSS", suffix=".css", aliases=frozenset({"css3"}), runs=False)
