@@ -2,6 +2,8 @@
 
 import json
 import os
+import re
+import sqlite3
 
 import pytest
 import tomli_w
@@ -115,6 +117,73 @@ def test_a_measure_and_a_weights_format_come_from_one_file_of_somebody_else(exte
     (tmp_path / "m.tally").write_text("TALLY inner.gguf\n")
     weighed = run_cli("weigh", tmp_path / "m.tally", "--json").json["files"][0]
     assert (weighed["format"], weighed["level"], weighed["file"]) == ("tally", "q8_0", str(tmp_path / "m.tally"))
+
+
+SERVER_AND_PROCEDURE = """
+from kettlefield.core.timing.timeline import Trace
+from kettlefield.measure.procedure import DONE, SPEED, Ended, Procedure, Timed
+from kettlefield.server.backend import Backend
+from kettlefield.server.exchange import Exchange
+
+
+class Echo:
+    url, command, started_s, pid, is_alive = "echo", (), 0.0, None, True
+
+    @property
+    def client(self):
+        return self
+
+    async def ready(self):
+        return None
+
+    async def describe(self):
+        return "echo 1.0"
+
+    async def stop(self):
+        pass
+
+    async def ask(self, ask, *, stream=True):
+        trace = Trace(stamps_s=(0.1, 0.2), thinking=(False, False), finished_s=0.3, prompt_tokens=9, completion_tokens=2)
+        return Exchange(
+            ask=ask, asked_at=0.0, sent_s=0.0, concurrency=1, text="B1", thinking="", trace=trace, finish_reason="stop"
+        )
+
+
+async def start(launch, talk):
+    return Echo()
+
+
+async def look_twice(bench, wish):
+    for number in (1, 2):
+        yield Timed(purpose="twice", exchange=await bench.ask("Which berth?", wish.reply_tokens), point={"number": number})
+    yield Ended(name="twice", why=DONE, facts={"looks": 2})
+
+
+ECHO = Backend(name="echo", start=start)
+TWICE = Procedure(name="twice", doing="looking twice", parts=frozenset({SPEED}), run=look_twice)
+"""
+
+
+def test_a_protocol_and_a_procedure_come_from_one_file_of_somebody_else(extended, run_cli, make_plan):
+    extended(
+        SERVER_AND_PROCEDURE, servers=("extras", "berth_desk_extras:ECHO"), procedures=("extras", "berth_desk_extras")
+    )
+    tables = {"server": 'command = ["none"]\nprotocol = "echo"', "speed": 'requests = 0\nalso = ["twice"]'}
+    plan = make_plan(tables=tables)
+    done = run_cli("qualify", plan, "--part", "speed")
+    assert (done.code, "looking twice" in done.err) == (0, True), done.err
+    with sqlite3.connect(plan.parent / "record.db") as record:
+        assert record.execute("SELECT name, why_ended, facts FROM procedure").fetchall() == [
+            ("twice", "done", '{"looks": 2}')
+        ]
+        assert record.execute("SELECT count(*) FROM exchange WHERE purpose = 'twice'").fetchall() == [(2,)]
+        assert record.execute("SELECT description FROM session").fetchall() == [("echo 1.0",)]
+    for key, wrong, said in (("protocol", '"ecco"', 'Did you mean "echo"?'), ("also", '["twise"]', '"twice"?')):
+        text = plan.read_text()
+        plan.write_text(re.sub(rf"(?m)^{key} = .*$", f"{key} = {wrong}", text))
+        refused = run_cli("qualify", plan)
+        assert (refused.code, said in refused.err) == (2, True), refused.err
+        plan.write_text(text)
 
 
 def test_a_language_and_a_kind_of_check_come_from_one_file_of_somebody_else(extended, run_cli, tmp_path):

@@ -7,6 +7,7 @@ import os
 import subprocess
 import sys
 import textwrap
+from pathlib import Path
 
 import msgspec
 import pytest
@@ -20,13 +21,16 @@ from kettlefield.core.errors import InputError
 from kettlefield.decision.provenance import changes_since, standings
 from kettlefield.demo.simulated_models import MODELS, write_weights
 from kettlefield.measure.sampler import Sampler
+from kettlefield.measure.settings import MemoryTable, SpeedTable
 from kettlefield.plan.criteria import decide
 from kettlefield.plan.plan import Candidate
-from kettlefield.plan.tables import GradingTable, MemoryTable, PromptingTable, SamplingTable, ServerTable, SpeedTable
+from kettlefield.plan.tables import GradingTable, PromptingTable, SamplingTable, ServerTable
 from kettlefield.results.comparison import compare, on_frontier
 from kettlefield.results.speed import timings
 from kettlefield.rig.survey import rig_state
+from kettlefield.server.backend import BACKENDS, Talk
 from kettlefield.server.loaded import loaded_by, loaded_now, named
+from kettlefield.server.process import Launch
 from kettlefield.views.exports import criteria_xml
 
 GRID = {"prompt_tokens": 64, "reply_tokens": 8}
@@ -177,9 +181,7 @@ def test_peaks_are_in_the_record_while_a_phase_lasts_and_its_end_takes_their_pla
     writer = write()
     ids = writer.candidate("m@f16")
     sampler = Sampler(os.getpid(), None, 0.01)
-    session = Session(
-        id=ids[1], url="u", client=None, record=writer.record, process=None, sampler=sampler, phase="depth"
-    )
+    session = Session(id=ids[1], server=None, record=writer.record, sampler=sampler, phase="depth")
 
     def rows():
         with writer.record.reading() as connection:
@@ -365,5 +367,11 @@ def test_a_server_is_named_by_what_its_command_runs(command, name):
 
 def test_a_session_attached_by_url_has_nothing_to_look_into(write):
     writer = write()
-    session = Session(id=1, url="u", client=None, record=writer.record, process=None, sampler=None)
-    assert asyncio.run(session.save_loaded(())) is None
+    launch = Launch(command=(), fields={}, ready_paths=(), ready_within_s=1, log=Path("log"), folder=Path())
+
+    async def look():
+        async with BACKENDS["http"].open(launch, Talk(reply_within_s=1), "http://127.0.0.1:9") as server:
+            session = Session(id=1, server=server, record=writer.record, sampler=None)
+            return await session.save_loaded(()), session.is_alive()
+
+    assert asyncio.run(look()) == (None, True)

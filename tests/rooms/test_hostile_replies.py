@@ -20,8 +20,9 @@ from kettlefield.core.timing.timeline import Trace
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.results import Opaque, frames_of, plain_value, show
+from kettlefield.measure.settings import MemoryTable, SpeedTable
 from kettlefield.plan.plan import Candidate
-from kettlefield.plan.tables import GradingTable, MemoryTable, PromptingTable, SamplingTable, ServerTable, SpeedTable
+from kettlefield.plan.tables import GradingTable, PromptingTable, SamplingTable, ServerTable
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
 from kettlefield.sandbox.runner import Sandbox
 from kettlefield.server.exchange import Exchange

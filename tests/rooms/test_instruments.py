@@ -11,9 +11,9 @@ import pytest
 from kettlefield.core.timing.timeline import Trace
 from kettlefield.measure.closed_loop import time_closed_loop
 from kettlefield.measure.depth import time_depths, try_past_window
-from kettlefield.measure.latency import Grid, point_name, time_latency, warm_up
+from kettlefield.measure.latency import Grid, time_latency, warm_up
 from kettlefield.measure.open_loop import Limits, Search, seek_capacity
-from kettlefield.measure.procedure import Bench, Budget, Ended, berth_log
+from kettlefield.measure.procedure import Bench, Budget, Ended, berth_log, point_name
 from kettlefield.measure.sampler import Sampler
 from kettlefield.rig.host import cached_bytes, drop_pages
 from kettlefield.rig.processes import process_tree, proportional_bytes, resident_bytes

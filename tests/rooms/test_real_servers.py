@@ -14,6 +14,7 @@ from kettlefield.core.timing.timeline import TokenCount, Trace, read_figures
 from kettlefield.measure.depth import time_depths
 from kettlefield.measure.procedure import Bench, Budget
 from kettlefield.plan.tables import PromptingTable, SamplingTable
+from kettlefield.server.backend import Talk
 from kettlefield.server.exchange import Ask, Exchange, UnderWay
 from kettlefield.server.http_client import HttpClient
 from kettlefield.server.process import Launch, end_words
@@ -186,10 +187,10 @@ def test_after_an_overlong_line_a_stdio_server_is_read_on(tmp_path):
 
     async def run():
         launch = Launch(command=(sys.executable, str(tmp_path / "m.py")), fields={}, ready_paths=(), ready_within_s=20, log=tmp_path / "log", folder=tmp_path)  # fmt: skip
-        server = StdioServer(launch)
+        server = StdioServer(launch, Talk(reply_within_s=60))
         await server.start()
         try:
-            await server.wait_ready()
+            await server.ready()
             broken = await server.ask(dataclasses.replace(ASK, sampling={"seed": 7}))
             return broken, await asyncio.gather(server.ask(ASK), server.ask(ASK))
         finally:

@@ -12,6 +12,7 @@ from kettlefield.core.renames import PLAN_KEYS
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.checks.function_calls import CallCase
 from kettlefield.grading.checks.programs import ProgramCase
+from kettlefield.measure.settings import ClosedLoopTable, DepthTable, OpenLoopTable
 from kettlefield.plan.plan import read_plan, select
 from kettlefield.record import packing, schema
 from kettlefield.record.store import Record
@@ -194,7 +195,7 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
 
     folder = Path(__file__).parents[2] / "docs" / "reference"
     plan, exercise, record = ((folder / f"{name}.md").read_text() for name in ("plan", "exercise", "record"))
-    nested = {"depth": tables.DepthTable, "closed_loop": tables.ClosedLoopTable, "open_loop": tables.OpenLoopTable}
+    nested = {"depth": DepthTable, "closed_loop": ClosedLoopTable, "open_loop": OpenLoopTable}
     assert all(f"`[speed.{name}]`" in plan for name in nested)
     structs = [tables.RigTable, *tables.OVERRIDABLE.values(), tables.CriterionTable, tables.PlanFile, tables.SuiteTable]
     structs += [tables.MarkingTable, tables.JudgeTable, *nested.values()]

@@ -7,9 +7,9 @@ from pathlib import Path
 import pytest
 
 from kettlefield.core.errors import ServerError
+from kettlefield.server.backend import BACKENDS, Talk
 from kettlefield.server.exchange import Ask
 from kettlefield.server.process import Launch
-from kettlefield.server.stdio import StdioServer
 
 EXAMPLE = Path(__file__).parents[2] / "docs" / "reference" / "stdio_example.py"
 ASK = Ask(messages=({"role": "user", "content": "which berth is free"},), sampling={"seed": 1})
@@ -27,14 +27,10 @@ def talk(tmp_path, *words, asks=1, reply_within_s=20.0, within=20.0):
     """Start, ask, stop; the exchanges, the server and its process's end."""
 
     async def run():
-        server = StdioServer(launch(tmp_path, *words, within=within))
-        server.reply_within_s = reply_within_s
-        try:
-            await server.start()
-            await server.wait_ready()
-            return server, await asyncio.gather(*(server.ask(ASK) for _ in range(asks)))
-        finally:
-            await server.stop()
+        backend = BACKENDS["stdio"].open(launch(tmp_path, *words, within=within), Talk(reply_within_s=reply_within_s))
+        async with backend as server:
+            await server.ready()
+            return server, await asyncio.gather(*(server.client.ask(ASK) for _ in range(asks)))
 
     return asyncio.run(run())
 

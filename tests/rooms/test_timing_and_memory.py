@@ -3,8 +3,9 @@
 import pytest
 from records import PASSED, WRONG, Writer
 
-from kettlefield.campaign.measuring import ANSWERS, MEMORY, SPEED, steps_left
+from kettlefield.campaign.measuring import ANSWERS, steps_left
 from kettlefield.core.statistics.estimate import Estimate, p_words
+from kettlefield.measure.procedure import MEMORY, SPEED
 from kettlefield.plan.plan import read_plan
 from kettlefield.record.entries import SessionEntry
 from kettlefield.results.capacity import Floor

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
 from kettlefield.campaign.learning import learn
-from kettlefield.campaign.measuring import ANSWERS, PARTS, SPEED, Job, measure, steps_left
+from kettlefield.campaign.measuring import ANSWERS, PARTS, Job, measure, steps_left
 from kettlefield.campaign.preflight import check_session, find_fit, short_request
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
@@ -23,6 +23,7 @@ from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.grading.grader import Grader
 from kettlefield.measure.depth import PAST_WINDOW
+from kettlefield.measure.procedure import SPEED
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.entries import TrialEntry
@@ -207,10 +208,10 @@ class Conductor:
                 await self._measure(candidate, candidate_id, session, left.steps, work.share, neutral)
             if left.pending and session.is_alive():
                 await self._answers_part(candidate, candidate_id, session, left.pending, work, neutral)
-            process = session.process
+            server = session.server
             died = None
-            if process is not None and not process.is_alive:
-                words = f"{process.how_it_ended()}; its log ends: {process.last_words()}"
+            if not server.is_alive:
+                words = f"{server.how_it_ended()}; its log ends: {server.last_words()}"
                 died = _Died(words=words, during=self._phase)
         if not self._is_simulated:
             learn(self._record, candidate, candidate_id, token_slope(self._record, candidate.name))
@@ -233,7 +234,7 @@ class Conductor:
         for exchange in checked.exchanges:
             self._record.save_exchange(exchange_entry(exchange, "preflight", candidate_id, session.id))
         if checked.refusal is not None and session.is_alive():
-            where, hint = session.url, "Correct [sampling] or [prompting]; the server's log may say more."
+            where, hint = session.server.url, "Correct [sampling] or [prompting]; the server's log may say more."
             raise ServerError(f"{candidate.name}: a first short request failed: it {checked.refusal}", where, hint)
         self._record.save_preflight(session.id, checked.facts)
         for warning in checked.warnings:

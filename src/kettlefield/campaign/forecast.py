@@ -1,22 +1,19 @@
 """What a plan still has to do and how long that takes at least - before the hours are spent."""
 
+import dataclasses
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import sqlalchemy as sa
 
-from kettlefield.campaign.measuring import MEMORY, SPEED, steps_left
+from kettlefield.campaign.measuring import steps_left, wish_of
 from kettlefield.campaign.preflight import prompt_chars, prompt_tokens
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.setup import known_bandwidth, weights_facts
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.measure.closed_loop import CLOSED_LOOP
-from kettlefield.measure.depth import BEYOND, DEPTH, PAST_WINDOW, SYSTEM
-from kettlefield.measure.latency import LATENCY
-from kettlefield.measure.leak import LEAK
-from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
-from kettlefield.measure.prompt_cache import PROMPT_CACHE
+from kettlefield.measure.all_procedures import asked_for
+from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN, MEMORY, SPEED
 from kettlefield.plan.plan import Candidate
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_json
@@ -80,15 +77,6 @@ class _Known:
         self.counts = counted_prompts(record)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Step:
-    """Requests of one procedure."""
-
-    requests: int
-    prompt_tokens: int  # of each
-    reply_tokens: int
-
-
 def _forecast(
     candidate: Candidate, exercises: tuple[Exercise, ...], known: _Known | None, bandwidth: float | None
 ) -> Forecast:
@@ -118,7 +106,8 @@ def _forecast(
     left = len(exercises) * candidate.grading.samples - done
     suite_tokens = _mean_prompt(candidate, exercises, ratio)
     missing = set(steps_left(candidate, ended, frozenset({SPEED, MEMORY})))
-    steps = [step for name, step in _steps(candidate, timed, suite_tokens).items() if name in missing]
+    wish = dataclasses.replace(wish_of(candidate), suite_tokens=round(suite_tokens), timed={"all": timed})
+    steps = [procedure.load(wish) for procedure in asked_for(wish) if procedure.name in missing]
     read = left * suite_tokens + sum(step.requests * step.prompt_tokens for step in steps)
     made = left * tokens / candidate.grading.concurrent_trials + sum(
         step.requests * step.reply_tokens for step in steps
@@ -146,30 +135,6 @@ def _over_context(
     over = Outcome.OVER_CONTEXT.value
     beyond = {name for name, count in tokens.items() if count >= candidate.server.context and name not in ends}
     return {name: tokens[name] for name in sorted(beyond | {name for name, outcome in ends.items() if outcome == over})}
-
-
-def _steps(candidate: Candidate, timed: int, suite_tokens: float) -> dict[str, _Step]:
-    """What each procedure asks, at the most."""
-    speed, window = candidate.speed, candidate.server.context
-    lengths = speed.reply_lengths
-    short, grid = min(lengths), speed.prompt_tokens
-    points = speed.requests * max(1, len(grid)) * len(lengths)
-    depths = [depth for depth in speed.depth.tokens if depth + short <= window]
-    middle = round(sum(depths) / len(depths)) if depths else 0
-    counts = speed.closed_loop.concurrency
-    return {
-        LATENCY: _Step(
-            requests=max(0, points - timed),
-            prompt_tokens=round(sum(grid) / len(grid)) if grid else round(suite_tokens),
-            reply_tokens=round(sum(lengths) / len(lengths)),
-        ),
-        DEPTH: _Step(requests=len(depths) * speed.depth.repeats, prompt_tokens=middle, reply_tokens=short),
-        SYSTEM: _Step(requests=speed.depth.repeats + 1, prompt_tokens=speed.depth.system_tokens, reply_tokens=short),
-        PROMPT_CACHE: _Step(requests=2 * speed.prompt_cache, prompt_tokens=window // 2, reply_tokens=short),
-        CLOSED_LOOP: _Step(requests=sum(counts) * speed.closed_loop.requests, prompt_tokens=0, reply_tokens=short),
-        LEAK: _Step(requests=candidate.memory.leak_requests, prompt_tokens=0, reply_tokens=short),
-        PAST_WINDOW: _Step(requests=1, prompt_tokens=round(window * BEYOND), reply_tokens=0),
-    }
 
 
 def _mean_prompt(candidate: Candidate, exercises: tuple[Exercise, ...], ratio: float | None) -> float:

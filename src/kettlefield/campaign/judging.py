@@ -16,8 +16,9 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten
 from kettlefield.marking.blind_replies import Item, items_of
 from kettlefield.marking.scale import judge_prompt, read_choice, read_mark
+from kettlefield.measure.settings import MemoryTable, SpeedTable
 from kettlefield.plan.plan import Candidate, Plan
-from kettlefield.plan.tables import GradingTable, Judge, MemoryTable, SpeedTable
+from kettlefield.plan.tables import GradingTable, Judge
 from kettlefield.record.entries import JudgementEntry
 from kettlefield.record.store import Record
 from kettlefield.server.exchange import ChatClient

@@ -3,26 +3,37 @@
 import dataclasses
 import random
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.serving import Session
 from kettlefield.campaign.trial_runner import exchange_entry
 from kettlefield.core.errors import InputError
-from kettlefield.measure.closed_loop import CLOSED_LOOP, time_closed_loop
-from kettlefield.measure.depth import DEPTH, PAST_WINDOW, SYSTEM, time_depths, time_system_prompt, try_past_window
-from kettlefield.measure.latency import LATENCY, WARM_UP, Grid, point_name, time_latency, warm_up
-from kettlefield.measure.leak import LEAK, watch_for_leak
-from kettlefield.measure.open_loop import OPEN_LOOP, Limits, Search, seek_capacity
-from kettlefield.measure.procedure import BUDGET, DONE, PRECISE, Bench, Budget, Ended, Procedure, Timed, berth_log
-from kettlefield.measure.prompt_cache import PROMPT_CACHE, time_cached
+from kettlefield.measure.all_procedures import asked_for, in_order
+from kettlefield.measure.latency import LATENCY, WARM_UP, warm_up
+from kettlefield.measure.procedure import (
+    BUDGET,
+    DONE,
+    MEMORY,
+    PRECISE,
+    SPEED,
+    Bench,
+    Budget,
+    Ended,
+    Procedure,
+    Steps,
+    Timed,
+    Wish,
+    berth_log,
+    point_name,
+)
 from kettlefield.plan.plan import Candidate
 from kettlefield.record.entries import ProcedureEntry
 from kettlefield.server.exchange import Ask, count_prompt
 from kettlefield.suite.typed_toml import nearest
 
-SPEED, MEMORY, ANSWERS = "speed", "memory", "answers"
+ANSWERS = "answers"
 PARTS = (SPEED, MEMORY, ANSWERS)
 GOOD_ENDS = frozenset({DONE, PRECISE, BUDGET})
 QUIET_S = 1.0  # looked back on before timing begins
@@ -43,12 +54,6 @@ class Job:
     phase: Callable[[str], None]
     seen: Callable[[float | None, int | None], None]  # decode rate in tokens/s and memory in bytes, for who watches
     share: float  # of the timed requests that are to be in the record after this: below 1 while blocks are left
-
-
-# the procedures of each part, and the purposes that their requests are kept under
-_OF_SPEED = (LATENCY, DEPTH, SYSTEM, PROMPT_CACHE, CLOSED_LOOP, OPEN_LOOP, LEAK, PAST_WINDOW)
-_PURPOSES = {PROMPT_CACHE: ("cached", "uncached")}
-_OF_MEMORY = (DEPTH, CLOSED_LOOP, LEAK)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,26 +78,33 @@ def again_of(words: Sequence[str]) -> Again:
     InputError
         One of them is neither, or the answers part.
     """
-    procedures: set[str] = set()
+    procedures: dict[str, Procedure] = {}
     for word in words:
         if word == ANSWERS:
             hint = "A fault of server or rig is asked again with --retry-faults; for other replies begin a new record."
             raise InputError("answers are not asked again: that would be choosing among results", "--again", hint)
-        named = {SPEED: _OF_SPEED, MEMORY: _OF_MEMORY}.get(word) or ((word,) if word in _OF_SPEED else None)
-        if named is None:
-            raise InputError(f'there is no part "{word}"', "--again", nearest(word, [SPEED, MEMORY, *_OF_SPEED]))
-        procedures.update(named)
+        named = [one for one in in_order() if word == one.name or (word in PARTS and word in one.parts)]
+        # what only watches memory belongs to both parts: its requests are timed
+        named += [one for one in in_order() if word == SPEED and one not in named]
+        if not named:
+            known = [SPEED, MEMORY, *(one.name for one in in_order())]
+            raise InputError(f'there is no part "{word}"', "--again", nearest(word, known))
+        procedures |= {one.name: one for one in named}
     memory = MEMORY in words
-    purposes = {purpose for name in procedures for purpose in _PURPOSES.get(name, ())}
-    parts = {SPEED} | ({MEMORY} if memory or LEAK in procedures else set())
-    return Again(procedures=frozenset(procedures | purposes), memory=memory, parts=frozenset(parts))
+    purposes = {purpose for one in procedures.values() for purpose in one.purposes}
+    only_memory = any(one.parts == {MEMORY} for one in procedures.values())
+    parts = {SPEED} | ({MEMORY} if memory or only_memory else set())
+    return Again(procedures=frozenset({*procedures, *purposes}), memory=memory, parts=frozenset(parts))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Step:
-    name: str
-    parts: frozenset[str]
-    run: Callable[[Bench], Procedure]
+def wish_of(candidate: Candidate) -> Wish:
+    """What a plan asks of a candidate's measuring."""
+    return Wish(
+        speed=candidate.speed,
+        memory=candidate.memory,
+        window=candidate.server.context,
+        seed=candidate.sampling.seed,
+    )
 
 
 def steps_left(candidate: Candidate, ended: dict[str, str], parts: frozenset[str]) -> tuple[str, ...]:
@@ -108,7 +120,7 @@ def steps_left(candidate: Candidate, ended: dict[str, str], parts: frozenset[str
         Some of `PARTS`.
     """
     return tuple(
-        name for name, of in _asked_for(candidate) if of & parts and not (name in ended and ended[name] in GOOD_ENDS)
+        one.name for one in asked_for(wish_of(candidate)) if one.parts & parts and ended.get(one.name) not in GOOD_ENDS
     )
 
 
@@ -130,85 +142,24 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
         budget=Budget(job.candidate.speed.budget),
         is_alive=job.session.is_alive,
     )
-    await _keep(job, warm_up(bench, job.asks, job.candidate.speed.warm_up))
+    await _keep(job, None, warm_up(bench, job.asks, job.candidate.speed.warm_up))
     busy = job.session.sampler.disturbed(time.perf_counter() - QUIET_S, time.perf_counter())
     if busy is not None:
         job.note(f"{job.candidate.name}: the host is not quiet before timing begins: {busy}")
     bench = await _with_ruler(job, bench)
-    for step in _steps(job):
-        if step.name in names and job.session.is_alive():
-            job.phase(step.name)
-            await _keep(job, step.run(bench))
-            if step.name != CLOSED_LOOP:  # each count of clients was a phase of its own
-                job.session.save_phase(step.name)
-
-
-def _asked_for(candidate: Candidate) -> Iterator[tuple[str, frozenset[str]]]:
-    speed = candidate.speed
-    alone, both = frozenset({SPEED}), frozenset({SPEED, MEMORY})
-    if speed.requests:
-        yield LATENCY, alone
-    if speed.depth.tokens:
-        yield DEPTH, both
-    if speed.depth.system_tokens:
-        yield SYSTEM, alone
-    if speed.prompt_cache:
-        yield PROMPT_CACHE, alone
-    if speed.closed_loop.concurrency:
-        yield CLOSED_LOOP, both
-    if speed.open_loop.ttft is not None:
-        yield OPEN_LOOP, alone
-    if candidate.memory.leak_requests:
-        yield LEAK, frozenset({MEMORY})
-    if speed.depth.tokens and speed.depth.past_window:  # last: it may bring the server down
-        yield PAST_WINDOW, alone
-
-
-def _steps(job: Job) -> Iterator[_Step]:
-    speed, window = job.candidate.speed, job.candidate.server.context
-    reply_tokens = min(speed.reply_lengths)
     points = job.session.record.timed_points(job.candidate_id, LATENCY)
-    timed = {point_name(point): points.count(point) for point in points}
-    grid = Grid(
-        warm_up=speed.warm_up,
-        requests=round(speed.requests * job.share),
-        prompt_tokens=speed.prompt_tokens,
-        reply_tokens=speed.reply_lengths,
-        precision=speed.precision,
+    wish = dataclasses.replace(
+        wish_of(job.candidate),
+        asks=job.asks,
+        share=job.share,
+        timed={point_name(point): points.count(point) for point in points},
     )
-    runs: dict[str, Callable[[Bench], Procedure]] = {
-        LATENCY: lambda bench: time_latency(bench, job.asks, grid, timed),
-        DEPTH: lambda bench: time_depths(
-            bench, speed.depth.tokens, window=window, repeats=speed.depth.repeats, reply_tokens=reply_tokens
-        ),
-        SYSTEM: lambda bench: time_system_prompt(
-            bench, system_tokens=speed.depth.system_tokens, repeats=speed.depth.repeats, reply_tokens=reply_tokens
-        ),
-        PROMPT_CACHE: lambda bench: time_cached(bench, speed.prompt_cache, window=window, reply_tokens=reply_tokens),
-        CLOSED_LOOP: lambda bench: time_closed_loop(
-            bench, speed.closed_loop.concurrency, requests=speed.closed_loop.requests, reply_tokens=reply_tokens
-        ),
-        OPEN_LOOP: lambda bench: _arrivals(job, bench, reply_tokens),
-        LEAK: lambda bench: watch_for_leak(bench, job.candidate.memory.leak_requests),
-        PAST_WINDOW: lambda bench: try_past_window(bench, window=window),
-    }
-    for name, parts in _asked_for(job.candidate):
-        yield _Step(name=name, parts=parts, run=runs[name])
-
-
-def _arrivals(job: Job, bench: Bench, reply_tokens: int) -> Procedure:
-    table = job.candidate.speed.open_loop
-    assert table.ttft is not None  # noqa: S101 - the step is not asked for without it
-    limits = Limits(ttft_s=table.ttft, decode_tps=table.decode)
-    # begin where one request at a time would end
-    search = Search(
-        first_rate_rps=1 / table.ttft,
-        lasting_s=table.lasting,
-        tries=table.tries,
-        reply_tokens=reply_tokens,
-        seed=job.candidate.sampling.seed,
-    )
-    return seek_capacity(bench, limits, search)
+    for procedure in asked_for(wish):
+        if procedure.name in names and job.session.is_alive():
+            job.phase(procedure.name)
+            await _keep(job, procedure, procedure.run(bench, wish))
+            if not procedure.phase_by:  # else each of its values was a phase
+                job.session.save_phase(procedure.name)
 
 
 async def _with_ruler(job: Job, bench: Bench) -> Bench:
@@ -240,19 +191,20 @@ async def _with_ruler(job: Job, bench: Bench) -> Bench:
     return dataclasses.replace(bench, chars_per_token=each, frame_tokens=frame, counts_apart=apart)
 
 
-async def _keep(job: Job, procedure: Procedure) -> None:
-    counted: int | None = None
-    async for item in procedure:
+async def _keep(job: Job, procedure: Procedure | None, steps: Steps) -> None:
+    """Put what a procedure yields into the record; the warm-up belongs to none."""
+    value: int | None = None
+    async for item in steps:
         if isinstance(item, Timed):
-            if item.purpose == CLOSED_LOOP and item.point["concurrency"] != counted:
+            if procedure is not None and procedure.phase_by and item.point[procedure.phase_by] != value:
                 # their replies come together at the end: what was seen until now is theirs
-                counted = item.point["concurrency"]
-                job.session.save_phase(CLOSED_LOOP, concurrency=counted)
+                value = item.point[procedure.phase_by]
+                job.session.save_phase(procedure.name, concurrency=value)
             _save(job, item)
-        elif item.name == WARM_UP:
+        elif procedure is None:
             if not item.facts.get("settled", True) and job.candidate.speed.warm_up:
                 job.note(f"{job.candidate.name}: first-token times had not settled after the warm-up")
-        elif item.name != LATENCY or job.share >= 1 or item.why not in GOOD_ENDS:
+        elif not procedure.in_blocks or job.share >= 1 or item.why not in GOOD_ENDS:
             _end(job, item)
 
 

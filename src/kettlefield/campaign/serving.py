@@ -8,7 +8,6 @@ import time
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
-from typing import Protocol
 
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.measure.sampler import Phase, Sampler
@@ -18,11 +17,10 @@ from kettlefield.record.packing import pack_series
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator
 from kettlefield.rig.host import drop_pages
+from kettlefield.server.backend import BACKENDS, Server, Talk
 from kettlefield.server.exchange import ChatClient, Exchange
-from kettlefield.server.http_client import HttpClient
 from kettlefield.server.loaded import digest_programs, loaded_by
-from kettlefield.server.process import Launch, describe_server, family_of, start_server, wait_for_url
-from kettlefield.server.stdio import StdioServer
+from kettlefield.server.process import Launch, family_of
 from kettlefield.weights.formats import files_of
 
 
@@ -54,56 +52,25 @@ CLOCK_STEP_S = 1.0  # the wall clock moved by more than this against the monoton
 FirstWords = Callable[[ChatClient], Awaitable[Exchange]]
 
 
-class Served(Protocol):
-    """A server's process, whatever it speaks."""
-
-    url: str
-    command: tuple[str, ...]
-    started_s: float
-
-    @property
-    def pid(self) -> int:
-        """Process id of the first process."""
-        ...
-
-    @property
-    def is_alive(self) -> bool:
-        """Whether its first process still runs."""
-        ...
-
-    def how_it_ended(self) -> str:
-        """Its exit status or signal, in words."""
-        ...
-
-    def last_words(self) -> str:
-        """The end of its log in one line, safe to show."""
-        ...
-
-    async def wait_ready(self) -> float:
-        """Seconds from start until it can be asked."""
-        ...
-
-    async def stop(self) -> None:
-        """Stop it and everything it started."""
-        ...
-
-
 @dataclasses.dataclass(slots=True, kw_only=True)
 class Session:
     """A server that is ready to be asked."""
 
     id: int
-    url: str
-    client: ChatClient
+    server: Server
     record: Record
-    process: Served | None  # none when attached by url
     sampler: Sampler
     phase: str = "load"  # what is running now, for memory that is kept before its phase has ended
     _memory_id: int | None = None  # the row of the running phase
 
+    @property
+    def client(self) -> ChatClient:
+        """What asks it."""
+        return self.server.client
+
     def is_alive(self) -> bool:
         """Whether it still runs, as far as we can know."""
-        return self.process is None or self.process.is_alive
+        return self.server.is_alive
 
     def save_phase(self, phase: str | None = None, *, concurrency: int | None = None) -> None:
         """Put memory and energy since the last phase into the record; without a name, as the running phase."""
@@ -135,9 +102,9 @@ class Session:
 
     async def save_loaded(self, apart_from: tuple[Path, ...]) -> None:
         """Put what the server's processes have loaded by now into the record."""
-        if self.process is None or not self.process.is_alive:
+        if self.server.pid is None or not self.server.is_alive:
             return
-        pids = [member.pid for member in family_of(self.process.pid)]
+        pids = [member.pid for member in family_of(self.server.pid)]
         self.record.save_loaded(self.id, await asyncio.to_thread(loaded_by, pids, apart_from=apart_from))
 
     async def keep_peaks(self) -> None:
@@ -149,8 +116,8 @@ class Session:
 
     def answered(self, exchange: Exchange) -> None:
         """Write down when the first token of the session's first reply came."""
-        if self.process is not None and exchange.trace.stamps_s:
-            first_s = exchange.sent_s + exchange.trace.stamps_s[0] - self.process.started_s
+        if self.server.pid is not None and exchange.trace.stamps_s:
+            first_s = exchange.sent_s + exchange.trace.stamps_s[0] - self.server.started_s
             self.record.save_first_answer(self.id, first_s)
 
 
@@ -172,89 +139,73 @@ class Place:
 
 @asynccontextmanager
 async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator[Session]:
-    """A server that is ready; whatever happens inside, it and all it started is gone afterwards.
+    """A server that is ready, its memory watched; whatever happens inside, it and all it started is gone afterwards.
 
     Raises
     ------
     ServerError
         It would not start or was not ready in time.
     """
-    table = place.candidate.server
     offset_s = time.time() - time.perf_counter()
-    if table.url is not None:
-        await wait_for_url(table.url, table.ready_paths, table.ready_within)
-        entry = SessionEntry(
-            candidate_id=place.candidate_id,
-            command=(),
-            url=table.url,
-            description=await describe_server(table.url),
-            load_s=None,
-            baseline_bytes=None,
-        )
-        sampler = _sampler(place, None)
-        client = _http(place.candidate, table.url)
-        session = Session(
-            id=place.record.begin_session(entry),
-            url=table.url,
-            client=client,
-            record=place.record,
-            process=None,
-            sampler=sampler,
-        )
+    used_before = place.accelerator.used() if place.accelerator is not None else None
+    async with opened(place.plan, place.candidate) as server:
+        sampler = _sampler(place, server.pid)
         try:
-            yield session
-            place.record.end_session(session.id, "left running")
+            session = await _begin(place, server, sampler, load_kind, used_before)
+            if server.pid is None:
+                yield session
+                place.record.end_session(session.id, "left running")
+                return
+            session.save_phase("load")
+            keeping = asyncio.create_task(session.keep_peaks())
+            how = "broken off"
+            try:
+                yield session
+                how = "stopped"
+                if server.is_alive:
+                    session.phase = "idle"
+                    if load_kind != "cold":
+                        await session.save_loaded(place.weights_files)  # libraries may come with the first request
+                    await asyncio.sleep(place.candidate.memory.idle_for)
+            finally:
+                keeping.cancel()
+                session.save_phase()
+                died = "" if server.is_alive else f"{server.how_it_ended()}: {server.last_words()}"
+                place.record.end_session(session.id, died or how)
+            _note_clock_step(place, offset_s)
         finally:
             sampler.stop()
-            await client.close()
-        return
-    baseline_bytes = place.accelerator.used() if place.accelerator is not None else None
-    process = await _start(place.plan, place.candidate)
-    sampler = _sampler(place, process.pid)
-    try:
-        load_s = await process.wait_ready()
-        load_disturbed = sampler.disturbed(process.started_s, process.started_s + load_s)
-        entry = SessionEntry(
-            load_disturbed=load_disturbed,
-            candidate_id=place.candidate_id,
-            command=process.command,
-            url=process.url,
-            description=process.description if isinstance(process, StdioServer) else await describe_server(process.url),
-            load_s=load_s,
-            baseline_bytes=baseline_bytes,
-            load_kind=load_kind,
-            program=await asyncio.to_thread(
-                digest_programs, process.command, place.plan.folder, apart_from=place.weights_files
-            ),
-        )
-        session_id = place.record.begin_session(entry)
-        talker: StdioServer | HttpClient = (
-            process if isinstance(process, StdioServer) else _http(place.candidate, process.url)
-        )
-        session = Session(
-            id=session_id, url=process.url, client=talker, record=place.record, process=process, sampler=sampler
-        )
-        session.save_phase("load")
-        keeping = asyncio.create_task(session.keep_peaks())
-        how = "broken off"
-        try:
-            yield session
-            how = "stopped"
-            if process.is_alive:
-                session.phase = "idle"
-                if load_kind != "cold":
-                    await session.save_loaded(place.weights_files)  # libraries may come with the first request
-                await asyncio.sleep(place.candidate.memory.idle_for)
-        finally:
-            keeping.cancel()
-            session.save_phase()
-            died = "" if process.is_alive else f"{process.how_it_ended()}: {process.last_words()}"
-            place.record.end_session(session_id, died or how)
-            await talker.close()
-        _note_clock_step(place, offset_s)
-    finally:
-        sampler.stop()
-        await process.stop()
+
+
+async def _begin(place: Place, server: Server, sampler: Sampler, load_kind: str, used_before: int | None) -> Session:
+    """Wait until a server is ready, and write its session down."""
+    load_s = await server.ready()
+    started = server.pid is not None
+    program = None
+    if started:
+        apart_from = place.weights_files
+        program = await asyncio.to_thread(digest_programs, server.command, place.plan.folder, apart_from=apart_from)
+    entry = SessionEntry(
+        candidate_id=place.candidate_id,
+        command=server.command,
+        url=server.url,
+        description=await server.describe(),
+        load_s=load_s,
+        load_kind=load_kind if started else "as found",
+        load_disturbed=None if load_s is None else sampler.disturbed(server.started_s, server.started_s + load_s),
+        baseline_bytes=used_before if started else None,
+        program=program,
+    )
+    return Session(id=place.record.begin_session(entry), server=server, record=place.record, sampler=sampler)
+
+
+@asynccontextmanager
+async def opened(plan: Plan, candidate: Candidate) -> AsyncIterator[Server]:
+    """A candidate's server, started or attached to as its plan says; it may not be ready yet."""
+    table = candidate.server
+    talk = Talk(reply_within_s=table.reply_within, served_model=table.served_model, headers=key_headers(table.key_from))
+    async with BACKENDS[table.protocol].open(_launch(plan, candidate), talk, table.url) as server:
+        yield server
 
 
 @asynccontextmanager
@@ -266,25 +217,9 @@ async def speaking(plan: Plan, candidate: Candidate) -> AsyncIterator[ChatClient
     ServerError
         It would not start or was not ready in time.
     """
-    table = candidate.server
-    if table.url is not None:
-        await wait_for_url(table.url, table.ready_paths, table.ready_within)
-        client = _http(candidate, table.url)
-        try:
-            yield client
-        finally:
-            await client.close()
-        return
-    process = await _start(plan, candidate)
-    try:
-        await process.wait_ready()
-        talker = process if isinstance(process, StdioServer) else _http(candidate, process.url)
-        try:
-            yield talker
-        finally:
-            await talker.close()
-    finally:
-        await process.stop()
+    async with opened(plan, candidate) as server:
+        await server.ready()
+        yield server.client
 
 
 async def load_from_disk(place: Place, first_words: FirstWords) -> None:
@@ -310,28 +245,6 @@ def _note_clock_step(place: Place, offset_s: float) -> None:
     if abs(moved_s) > CLOCK_STEP_S:
         text = f"{place.candidate.name}: the wall clock was set by {moved_s:+.0f} s; dates are off, durations are not"
         place.record.save_note(text, place.candidate_id)
-
-
-async def _start(plan: Plan, candidate: Candidate) -> Served:
-    launch = _launch(plan, candidate)
-    if candidate.server.protocol == "stdio":
-        server = StdioServer(launch)
-        server.reply_within_s = candidate.server.reply_within
-        try:
-            await server.start()
-        except BaseException:
-            with contextlib.suppress(Exception):
-                await server.stop()
-            raise
-        return server
-    return start_server(launch)
-
-
-def _http(candidate: Candidate, url: str) -> HttpClient:
-    table = candidate.server
-    return HttpClient(
-        url, reply_within_s=table.reply_within, model=table.served_model, headers=key_headers(table.key_from)
-    )
 
 
 def _launch(plan: Plan, candidate: Candidate) -> Launch:

@@ -17,6 +17,7 @@ from rich.text import Text
 
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import format_bytes, format_duration
+from kettlefield.measure.all_procedures import PROCEDURES
 from kettlefield.views.terminal import STATUS_STYLES, make_console, safe
 
 PHASE_WORDS = {
@@ -25,14 +26,6 @@ PHASE_WORDS = {
     "preflight": "preflight check",
     "warm-up": "warming up",
     "counting": "counting prompt tokens",
-    "latency": "timing, one request at a time",
-    "depth": "timing deeper contexts",
-    "system": "timing under a long system prompt",
-    "prompt_cache": "timing the prompt cache",
-    "closed_loop": "timing several requests at once",
-    "open_loop": "seeking its capacity",
-    "leak": "watching its memory",
-    "past-window": "trying past its window",
     "answers": "asking and grading",
 }
 
@@ -102,10 +95,10 @@ class CampaignProgress:
         if candidate != self._current:
             self._close_candidate()
             self._current, self._began_s = candidate, time.monotonic()
-        words = PHASE_WORDS[phase]
-        self._progress.update(self._task, description=f"{candidate}: {words}")
+        doing = PROCEDURES[phase].doing if phase in PROCEDURES else PHASE_WORDS[phase]
+        self._progress.update(self._task, description=f"{candidate}: {doing}")
         if not self._live:
-            self._line(f"{candidate}: {words}")
+            self._line(f"{candidate}: {doing}")
 
     def trial_done(self, candidate: str, exercise: str, outcome: Outcome) -> None:
         """See ``Observer``."""

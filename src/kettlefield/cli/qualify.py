@@ -16,6 +16,7 @@ import uvloop
 from kettlefield.campaign.conductor import Conductor, Scope
 from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
+from kettlefield.campaign.setup import check_extensions
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.progress import CampaignProgress
 from kettlefield.cli.suite import DISCORDANT
@@ -108,6 +109,7 @@ def run_campaign(
     """Carry out a plan; the exit code says whether everything could be measured."""
     superseding = again_of(again)
     plan = read_plan(plan_path)
+    check_extensions(plan)
     asked = read_asked(plan)
     candidates, exercises = select(plan, only, [exercise.id for exercise in asked.exercises])
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
@@ -170,6 +172,7 @@ def _run(work: Coroutine[Any, Any, T]) -> T:
 def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCode:
     """Print what a plan has still to do; nothing is started and nothing written."""
     plan = read_plan(plan_path)
+    check_extensions(plan)
     suite = read_asked(plan)
     candidates, names = select(plan, only, [exercise.id for exercise in suite.exercises])
     exercises = tuple(exercise for exercise in suite.exercises if exercise.id in names)

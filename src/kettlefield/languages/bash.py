@@ -9,6 +9,7 @@ BASH = Language(
     name="bash",
     title="Bash",
     suffix=".sh",
+    order=70,
     aliases=frozenset({"shell", "zsh", "shellscript"}),
     # in double quotes a shell still calculates, so only what is quoted singly is skipped
     skipped=re.compile(r"(?:(?<=\s)|(?<=^))#[^\n]*|'[^']*'?", re.DOTALL | re.MULTILINE),

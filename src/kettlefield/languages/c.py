@@ -10,6 +10,7 @@ C = Language(
     name="c",
     title="C",
     suffix=".c",
+    order=20,
     aliases=frozenset({"h", "c11", "c17", "ansi-c"}),
     skipped=C_LIKE,
     comments=C_COMMENTS,

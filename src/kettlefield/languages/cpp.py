@@ -10,6 +10,7 @@ CPP = Language(
     name="cpp",
     title="C++",
     suffix=".cpp",
+    order=30,
     aliases=frozenset({"c++", "cc", "cxx", "hpp", "c++17", "c++20"}),
     skipped=C_LIKE,
     comments=C_COMMENTS,

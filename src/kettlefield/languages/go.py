@@ -23,6 +23,7 @@ GO = Language(
     name="go",
     title="Go",
     suffix=".go",
+    order=60,
     aliases=frozenset({"golang"}),
     skipped=C_LIKE,
     comments=C_COMMENTS,

@@ -38,9 +38,10 @@ HTML = Language(
     name=PAGE,
     title="HTML",
     suffix=".html",
+    order=90,
     aliases=frozenset({"htm", "xhtml", "html5"}),
     runs=False,
     probe=_probe,
     environment="Chromium {version}, no network, nothing outside the page's own files",
 )
-CSS = Language(name="css", title="CSS", suffix=".css", aliases=frozenset({"css3"}), runs=False)
+CSS = Language(name="css", title="CSS", suffix=".css", order=95, aliases=frozenset({"css3"}), runs=False)

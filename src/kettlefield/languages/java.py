@@ -25,6 +25,7 @@ JAVA = Language(
     name="java",
     title="Java",
     suffix=".java",
+    order=50,
     skipped=C_LIKE,
     comments=C_COMMENTS,
     structure="braces",

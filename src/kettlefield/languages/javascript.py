@@ -25,6 +25,7 @@ JAVASCRIPT = Language(
     name="javascript",
     title="JavaScript",
     suffix=".js",
+    order=10,
     aliases=frozenset({"node", "nodejs", "mjs", "cjs", "ecmascript"}),
     skipped=C_LIKE,
     comments=C_COMMENTS,

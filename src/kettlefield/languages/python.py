@@ -24,6 +24,7 @@ PYTHON = Language(
     name="python",
     title="Python",
     suffix=".py",
+    order=0,
     aliases=frozenset({"python3", "py3", "pycon", "python-repl"}),
     skipped=re.compile(
         r"#[^\n]*|\"\"\".*?(?:\"\"\"|\Z)|'''.*?(?:'''|\Z)|\"(?:\\.|[^\"\\\n])*\"?|'(?:\\.|[^'\\\n])*'?", re.DOTALL

@@ -23,6 +23,7 @@ RUST = Language(
     name="rust",
     title="Rust",
     suffix=".rs",
+    order=40,
     # a quote in Rust also opens a lifetime, so only a whole character literal is skipped
     skipped=re.compile(
         r"//[^\n]*|/\*.*?(?:\*/|\Z)|r(?P<n>#*)\".*?(?:\"(?P=n)|\Z)|\"(?:\\.|[^\"\\])*\"?|'(?:\\.[^']*|[^'\\\n])'",

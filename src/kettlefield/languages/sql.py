@@ -9,6 +9,7 @@ SQL = Language(
     name="sql",
     title="SQL",
     suffix=".sql",
+    order=80,
     aliases=frozenset({"sqlite", "sqlite3"}),
     skipped=re.compile(r"--[^\n]*|/\*.*?(?:\*/|\Z)|'(?:''|[^'])*'?|\"(?:\"\"|[^\"])*\"?", re.DOTALL),
     comments=("--", "/*"),

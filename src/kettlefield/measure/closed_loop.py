@@ -4,16 +4,14 @@ import asyncio
 
 from kettlefield.core.timing.pacing import saturation, window_rate_tps
 from kettlefield.core.timing.timeline import read_figures
-from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed
+from kettlefield.measure.procedure import BUDGET, DONE, MEMORY, SPEED, Bench, Ended, Load, Procedure, Steps, Timed, Wish
 from kettlefield.server.exchange import Exchange
 
 CLOSED_LOOP = "closed_loop"
 LOAD_TOKENS = 256  # of every request under load: about what the suite's own prompts have
 
 
-async def time_closed_loop(
-    bench: Bench, concurrency: tuple[int, ...], *, requests: int, reply_tokens: int
-) -> Procedure:
+async def time_closed_loop(bench: Bench, concurrency: tuple[int, ...], *, requests: int, reply_tokens: int) -> Steps:
     """Time every concurrency in turn.
 
     Parameters
@@ -61,3 +59,23 @@ async def _all_at_once(bench: Bench, count: int, requests: int, reply_tokens: in
 
     await asyncio.gather(*(client() for _ in range(count)))
     return done
+
+
+def _run(bench: Bench, wish: Wish) -> Steps:
+    table = wish.speed.closed_loop
+    return time_closed_loop(bench, table.concurrency, requests=table.requests, reply_tokens=wish.reply_tokens)
+
+
+SEVERAL_AT_ONCE = Procedure(
+    name=CLOSED_LOOP,
+    doing="timing several requests at once",
+    parts=frozenset({SPEED, MEMORY}),
+    rank=50,
+    wanted=lambda wish: bool(wish.speed.closed_loop.concurrency),
+    run=_run,
+    phase_by="concurrency",
+    load=lambda wish: Load(
+        requests=sum(wish.speed.closed_loop.concurrency) * wish.speed.closed_loop.requests,
+        reply_tokens=wish.reply_tokens,
+    ),
+)

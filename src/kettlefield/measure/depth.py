@@ -3,7 +3,20 @@
 import dataclasses
 
 from kettlefield.core.plaintext import shorten
-from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed, lead
+from kettlefield.measure.procedure import (
+    BUDGET,
+    DONE,
+    MEMORY,
+    SPEED,
+    Bench,
+    Ended,
+    Load,
+    Procedure,
+    Steps,
+    Timed,
+    Wish,
+    lead,
+)
 
 DEPTH, PAST_WINDOW, SYSTEM = "depth", "past-window", "system"
 BEYOND = 1.3  # of the window: beyond it under any tokenizer's slack
@@ -11,9 +24,7 @@ CUT_BELOW = 0.95  # a server that counts fewer tokens than this share of the win
 MARGIN_TOKENS = 64  # of the window kept free for the frame round a prompt
 
 
-async def time_depths(
-    bench: Bench, depths: tuple[int, ...], *, window: int, repeats: int, reply_tokens: int
-) -> Procedure:
+async def time_depths(bench: Bench, depths: tuple[int, ...], *, window: int, repeats: int, reply_tokens: int) -> Steps:
     """Time requests whose prompts fill the context to each depth; one that the window cannot hold is left out.
 
     Parameters
@@ -42,7 +53,7 @@ async def time_depths(
     yield Ended(name=DEPTH, why=DONE, facts={"left_out_tokens": left_out})
 
 
-async def try_past_window(bench: Bench, *, window: int) -> Procedure:
+async def try_past_window(bench: Bench, *, window: int) -> Steps:
     """One prompt that the window cannot hold: a clear error, a silent cut, or a crash?"""
     exchange = await bench.ask(bench.filler(round(window * BEYOND)), 16)
     yield Timed(purpose=PAST_WINDOW, exchange=exchange, point={"depth_tokens": round(window * BEYOND)})
@@ -60,7 +71,7 @@ async def try_past_window(bench: Bench, *, window: int) -> Procedure:
     yield Ended(name=PAST_WINDOW, why=DONE, facts={"behaviour": what, "prompt_tokens": counted})
 
 
-async def time_system_prompt(bench: Bench, *, system_tokens: int, repeats: int, reply_tokens: int) -> Procedure:
+async def time_system_prompt(bench: Bench, *, system_tokens: int, repeats: int, reply_tokens: int) -> Steps:
     """Short requests under one long system prompt, as coding agents send it: the first reads it, later ones may
     find it in the server's cache.
     """
@@ -79,3 +90,58 @@ async def time_system_prompt(bench: Bench, *, system_tokens: int, repeats: int, 
             yield Ended(name=SYSTEM, why=exchange.fault)
             return
     yield Ended(name=SYSTEM, why=DONE)
+
+
+def _run_depths(bench: Bench, wish: Wish) -> Steps:
+    table = wish.speed.depth
+    return time_depths(bench, table.tokens, window=wish.window, repeats=table.repeats, reply_tokens=wish.reply_tokens)
+
+
+def _run_system(bench: Bench, wish: Wish) -> Steps:
+    table = wish.speed.depth
+    return time_system_prompt(
+        bench, system_tokens=table.system_tokens, repeats=table.repeats, reply_tokens=wish.reply_tokens
+    )
+
+
+def _load_depths(wish: Wish) -> Load:
+    depths = [depth for depth in wish.speed.depth.tokens if depth + wish.reply_tokens <= wish.window]
+    return Load(
+        requests=len(depths) * wish.speed.depth.repeats,
+        prompt_tokens=round(sum(depths) / len(depths)) if depths else 0,
+        reply_tokens=wish.reply_tokens,
+    )
+
+
+def _load_system(wish: Wish) -> Load:
+    table = wish.speed.depth
+    return Load(requests=table.repeats + 1, prompt_tokens=table.system_tokens, reply_tokens=wish.reply_tokens)
+
+
+AS_CONTEXT_FILLS = Procedure(
+    name=DEPTH,
+    doing="timing deeper contexts",
+    parts=frozenset({SPEED, MEMORY}),
+    rank=20,
+    wanted=lambda wish: bool(wish.speed.depth.tokens),
+    run=_run_depths,
+    load=_load_depths,
+)
+UNDER_SYSTEM_PROMPT = Procedure(
+    name=SYSTEM,
+    doing="timing under a long system prompt",
+    parts=frozenset({SPEED}),
+    rank=30,
+    wanted=lambda wish: wish.speed.depth.system_tokens > 0,
+    run=_run_system,
+    load=_load_system,
+)
+BEYOND_WINDOW = Procedure(
+    name=PAST_WINDOW,
+    doing="trying past its window",
+    parts=frozenset({SPEED}),
+    rank=100,  # last: it may bring the server down
+    wanted=lambda wish: bool(wish.speed.depth.tokens) and wish.speed.depth.past_window,
+    run=lambda bench, wish: try_past_window(bench, window=wish.window),
+    load=lambda wish: Load(requests=1, prompt_tokens=round(wish.window * BEYOND)),
+)

@@ -5,7 +5,21 @@ from dataclasses import dataclass
 
 from kettlefield.core.timing.pacing import is_precise, is_settled
 from kettlefield.core.timing.timeline import read_figures
-from kettlefield.measure.procedure import BUDGET, DONE, PRECISE, Bench, Ended, Procedure, Timed, lead
+from kettlefield.measure.procedure import (
+    BUDGET,
+    DONE,
+    PRECISE,
+    SPEED,
+    Bench,
+    Ended,
+    Load,
+    Procedure,
+    Steps,
+    Timed,
+    Wish,
+    lead,
+    point_name,
+)
 from kettlefield.server.exchange import Ask
 
 MOST_WARM_UPS = 12  # a server that has not settled by then is timed as it is, and the record says so
@@ -23,7 +37,7 @@ class Grid:
     precision: float  # 0: never stop early
 
 
-async def warm_up(bench: Bench, asks: Sequence[Ask], least: int) -> Procedure:
+async def warm_up(bench: Bench, asks: Sequence[Ask], least: int) -> Steps:
     """Put the same prompt until three first-token times in a row lie close together, `least` times or more.
 
     With ``least`` 0 nothing is asked.
@@ -39,7 +53,7 @@ async def warm_up(bench: Bench, asks: Sequence[Ask], least: int) -> Procedure:
     yield Ended(name=WARM_UP, why=DONE, facts={"requests": len(times), "settled": is_settled(times)})
 
 
-async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict[str, int]) -> Procedure:
+async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: Mapping[str, int]) -> Steps:
     """Time requests one after the other at every point of the grid.
 
     Parameters
@@ -50,7 +64,7 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict
         The suite's prompts, taken in turn where the grid names no prompt length.
     grid : Grid
         What to time.
-    done : dict
+    done : mapping of str to int
         Requests that the record holds already, by `point_name`.
     """
     reasons: dict[str, str] = {}  # why each point ended
@@ -87,11 +101,6 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: dict
     yield Ended(name=LATENCY, why=why, facts={"points": reasons})
 
 
-def point_name(point: Mapping[str, object]) -> str:
-    """A point of a procedure as one text."""
-    return ", ".join(f"{name} {value}" for name, value in sorted(point.items()) if value is not None)
-
-
 def _request(bench: Bench, ask: Ask, prompt_tokens: int | None, reply_tokens: int) -> Ask:
     if prompt_tokens is None:
         return _unique(bench, ask, reply_tokens)
@@ -103,3 +112,37 @@ def _unique(bench: Bench, pattern: Ask, reply_tokens: int) -> Ask:
     *before, last = pattern.messages
     fresh = {**last, "content": lead() + last["content"]}
     return bench.capped(Ask(messages=(*before, fresh), sampling={}, is_chat=pattern.is_chat), reply_tokens)
+
+
+def _run(bench: Bench, wish: Wish) -> Steps:
+    speed = wish.speed
+    grid = Grid(
+        warm_up=speed.warm_up,
+        requests=round(speed.requests * wish.share),
+        prompt_tokens=speed.prompt_tokens,
+        reply_tokens=speed.reply_lengths,
+        precision=speed.precision,
+    )
+    return time_latency(bench, wish.asks, grid, wish.timed)
+
+
+def _load(wish: Wish) -> Load:
+    lengths, grid = wish.speed.reply_lengths, wish.speed.prompt_tokens
+    points = wish.speed.requests * max(1, len(grid)) * len(lengths)
+    return Load(
+        requests=max(0, points - sum(wish.timed.values())),
+        prompt_tokens=round(sum(grid) / len(grid)) if grid else wish.suite_tokens,
+        reply_tokens=round(sum(lengths) / len(lengths)),
+    )
+
+
+ONE_AT_A_TIME = Procedure(
+    name=LATENCY,
+    doing="timing, one request at a time",
+    parts=frozenset({SPEED}),
+    rank=10,
+    wanted=lambda wish: wish.speed.requests > 0,
+    run=_run,
+    in_blocks=True,
+    load=_load,
+)

@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 from kettlefield.core.timing.pacing import Bracket, arrival_times
 from kettlefield.core.timing.timeline import quantile, read_figures
 from kettlefield.measure.closed_loop import LOAD_TOKENS
-from kettlefield.measure.procedure import BUDGET, DONE, Bench, Ended, Procedure, Timed
+from kettlefield.measure.procedure import BUDGET, DONE, SPEED, Bench, Ended, Procedure, Steps, Timed, Wish
 from kettlefield.server.exchange import Exchange
 
 OPEN_LOOP = "open_loop"
@@ -47,7 +47,7 @@ class Search:
     seed: int
 
 
-async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Procedure:
+async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Steps:
     """Try rates - doubled or halved at first, then in between - until the highest that holds is bracketed."""
     bracket, tries = Bracket(), list[Try]()
     while len(tries) < search.tries:
@@ -120,3 +120,26 @@ def _judge(rate: float, answered: list[tuple[Exchange, float]], unanswered: int,
         decode_p10_tps=p10,
         held=held,
     )
+
+
+def _run(bench: Bench, wish: Wish) -> Steps:
+    table = wish.speed.open_loop
+    ttft_s = float(table.ttft or 0.0)
+    search = Search(
+        first_rate_rps=1 / ttft_s,  # begin where one request at a time would end
+        lasting_s=table.lasting,
+        tries=table.tries,
+        reply_tokens=wish.reply_tokens,
+        seed=wish.seed,
+    )
+    return seek_capacity(bench, Limits(ttft_s=ttft_s, decode_tps=table.decode), search)
+
+
+AT_RANDOM = Procedure(
+    name=OPEN_LOOP,
+    doing="seeking its capacity",
+    parts=frozenset({SPEED}),
+    rank=60,
+    wanted=lambda wish: wish.speed.open_loop.ttft is not None,
+    run=_run,
+)

@@ -4,10 +4,11 @@ import dataclasses
 import random
 import time
 import uuid
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from kettlefield.measure.settings import MemoryTable, SpeedTable
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
 
 BERTHS = ("North 1", "North 2", "Spit", "Quarry Stage", "Gullholm", "Marsh Stage")
@@ -60,7 +61,57 @@ class Ended:
     facts: dict[str, Any] = field(default_factory=dict)  # what it found out as a whole; units in the names
 
 
-Procedure = AsyncIterator[Timed | Ended]
+Steps = AsyncIterator[Timed | Ended]
+SPEED, MEMORY = "speed", "memory"  # the parts of a campaign that a procedure may belong to
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wish:
+    """What a plan asks of one candidate's measuring."""
+
+    speed: SpeedTable
+    memory: MemoryTable
+    window: int  # context, in tokens
+    seed: int
+    asks: Sequence[Ask] = ()  # the suite's prompts
+    share: float = 1.0  # of the timed requests that are to be in the record after this: below 1 while blocks are left
+    timed: Mapping[str, int] = field(default_factory=dict)  # requests that the record holds already, by `point_name`
+    suite_tokens: int = 0  # of the suite's prompts in the mean, for an estimate
+
+    @property
+    def reply_tokens(self) -> int:
+        """The cap of a reply where the procedure has no lengths of its own."""
+        return min(self.speed.reply_lengths)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Load:
+    """What a procedure asks, at the most: for an estimate before it runs."""
+
+    requests: int = 0
+    prompt_tokens: int = 0  # of each
+    reply_tokens: int = 0  # of each
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Procedure:
+    """One procedure; a module of this package or of a third party offers it as a global."""
+
+    name: str  # as the record and --again name it
+    doing: str  # for who watches: "timing deeper contexts"
+    parts: frozenset[str]  # of SPEED and MEMORY
+    rank: int = 90  # lower runs earlier; what may bring the server down runs last
+    wanted: Callable[[Wish], bool] = lambda _: False  # one that no key of the plan asks for is named under `also`
+    run: Callable[["Bench", Wish], Steps]
+    load: Callable[[Wish], Load] = lambda _: Load()
+    purposes: tuple[str, ...] = ()  # of its requests, where they are not kept under its name
+    phase_by: str = ""  # of a request's point: each of its values is a phase of memory
+    in_blocks: bool = False  # its requests are spread over the blocks in which candidates take turns
+
+
+def point_name(point: Mapping[str, object]) -> str:
+    """A point of a procedure as one text."""
+    return ", ".join(f"{name} {value}" for name, value in sorted(point.items()) if value is not None)
 
 
 def lead() -> str:

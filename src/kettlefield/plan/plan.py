@@ -12,6 +12,7 @@ import msgspec
 from kettlefield.core.acceptance import Criterion
 from kettlefield.core.errors import InputError
 from kettlefield.marking.scale import Weights
+from kettlefield.measure.settings import MemoryTable, SpeedTable
 from kettlefield.plan import tables
 from kettlefield.plan.criteria import check_against_plan, read_criteria
 from kettlefield.plan.tables import Judge, check_evidence, read_judge, read_weights
@@ -35,8 +36,8 @@ class Candidate:
     server: tables.ServerTable
     prompting: tables.PromptingTable
     sampling: tables.SamplingTable
-    speed: tables.SpeedTable
-    memory: tables.MemoryTable
+    speed: SpeedTable
+    memory: MemoryTable
     grading: tables.GradingTable
 
     @property
@@ -285,7 +286,7 @@ def _check_prompting(where: str, candidate: Candidate) -> None:
         )
 
 
-def _speed_bounds(speed: tables.SpeedTable) -> tuple[tuple[str, float, float], ...]:
+def _speed_bounds(speed: SpeedTable) -> tuple[tuple[str, float, float], ...]:
     """Name, value and least value of everything that ``[speed]`` counts."""
     return (
         ("requests", speed.requests, 0),

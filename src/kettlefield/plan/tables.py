@@ -10,15 +10,12 @@ from kettlefield.core.acceptance import Criterion
 from kettlefield.core.errors import InputError
 from kettlefield.core.units import Duration, Size
 from kettlefield.marking.scale import MOST_WEIGHT, Weights
-from kettlefield.suite.format import KINDS
+from kettlefield.measure.settings import MemoryTable, SpeedTable
+from kettlefield.suite.format import KINDS, Part
 from kettlefield.suite.typed_toml import nearest
 
 
-class _Table(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """What all tables share: no key goes unread."""
-
-
-class RigTable(_Table, frozen=True, kw_only=True):
+class RigTable(Part, frozen=True, kw_only=True):
     """``[rig]``: the machine that is qualified on."""
 
     accelerator: str = "auto"  # "auto", "none", "nvidia:0", "amd:0", "simulated:FOLDER"
@@ -28,13 +25,13 @@ class RigTable(_Table, frozen=True, kw_only=True):
     memory_budget: Size | None = None  # what the candidates may take; none: not limited
 
 
-class ServerTable(_Table, frozen=True, kw_only=True):
+class ServerTable(Part, frozen=True, kw_only=True):
     """``[server]``: how each candidate's server is started and spoken to."""
 
     command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {kv_bits} {concurrency} {python}
     url: str | None = None  # attach to a running server instead
     key_from: str | None = None  # the environment variable that holds its key; the key itself is never written down
-    protocol: Literal["http", "stdio"] = "http"
+    protocol: str = "http"  # "http", "stdio", or one that another package brings
     port: int | None = None  # none: any free one
     context: int = 4096  # tokens
     ready_within: Duration = Duration(120)
@@ -45,7 +42,7 @@ class ServerTable(_Table, frozen=True, kw_only=True):
     concurrency: int = 1  # requests that the server takes at once; for {concurrency}, and for sizing
 
 
-class PromptingTable(_Table, frozen=True, kw_only=True):
+class PromptingTable(Part, frozen=True, kw_only=True):
     """``[prompting]``: what is said beside the exercise."""
 
     style: Literal["chat", "continuation", "infill"] = "chat"
@@ -55,7 +52,7 @@ class PromptingTable(_Table, frozen=True, kw_only=True):
     environment_line: bool = True  # name the language's version, so that an old one is not blamed on the model
 
 
-class SamplingTable(_Table, frozen=True, kw_only=True):
+class SamplingTable(Part, frozen=True, kw_only=True):
     """``[sampling]``: sent with every request."""
 
     temperature: float = 0.2
@@ -64,70 +61,13 @@ class SamplingTable(_Table, frozen=True, kw_only=True):
     min_p: float | None = None
     repeat_penalty: float | None = None
     neutral: bool = True  # what is not set is sent with a value that does nothing, as far as the server accepts it
-    extra: dict[str, Any] = {}  # further parameters under the server's own names
+    extra: dict[str, Any] = msgspec.field(default_factory=dict)  # further parameters under the server's own names
     seed: int = 1  # of the first sample; the others count up from it
     max_tokens: int = 2048
     stop: tuple[str, ...] = ()
 
 
-class DepthTable(_Table, frozen=True, kw_only=True):
-    """``[speed.depth]``: first token and decode rate as the context fills."""
-
-    tokens: tuple[int, ...] = ()  # depths tried; none: not measured
-    repeats: int = 3  # at each
-    floor: float = 0.0  # tokens/s: the depth at which decoding falls below it is worked out
-    past_window: bool = True  # what the server does with a prompt beyond its context
-    system_tokens: int = 0  # also under a system prompt so long, as coding agents send; 0: not
-
-
-class ClosedLoopTable(_Table, frozen=True, kw_only=True):
-    """``[speed.closed_loop]``: so many clients at once, each asking again when it has its reply."""
-
-    concurrency: tuple[int, ...] = ()  # such as [1, 2, 4, 8]; none: not measured
-    requests: int = 3  # at each place in the loop
-
-
-class OpenLoopTable(_Table, frozen=True, kw_only=True):
-    """``[speed.open_loop]``: requests that arrive at random; finds the highest rate at which the limits hold."""
-
-    ttft: Duration | None = None  # limit of p95, from the scheduled moment; none: not measured
-    decode: float = 0.0  # tokens/s: limit of p10
-    lasting: Duration = Duration(20)  # arrivals at each rate
-    tries: int = 7  # rates tried at the most
-    requests_per_engineer_hour: float | None = None  # none: capacity is given in requests a second only
-
-
-class SpeedTable(_Table, frozen=True, kw_only=True):
-    """``[speed]``: timed requests, with nothing else running."""
-
-    requests: int = 30  # at each point of the grid, at the most
-    prompt_tokens: tuple[int, ...] = ()  # lengths of the grid; none: the suite's own prompts
-    reply_tokens: int | tuple[int, ...] = 128  # one length, or several for the grid
-    warm_up: int = 2  # at the least; continues until times to first token settle
-    precision: float = 0.0  # stop when the medians' intervals are within this fraction; 0: never early
-    budget: Duration = Duration(1800)  # of the whole part, for one candidate
-    prompt_cache: int = 0  # prompts asked twice, to time one that is in the prompt cache
-    cold_load: bool = False  # time a load from the disk before the one that is used
-    depth: DepthTable = DepthTable()
-    closed_loop: ClosedLoopTable = ClosedLoopTable()
-    open_loop: OpenLoopTable = OpenLoopTable()
-
-    @property
-    def reply_lengths(self) -> tuple[int, ...]:
-        """The reply lengths of the grid, in tokens."""
-        return self.reply_tokens if isinstance(self.reply_tokens, tuple) else (self.reply_tokens,)
-
-
-class MemoryTable(_Table, frozen=True, kw_only=True):
-    """``[memory]``: how memory is sampled, and what the server is known to take."""
-
-    overhead: Size | None = None  # beside weights and cache; none: the rule of thumb
-    sample_every: Duration = Duration(0.1)
-    idle_for: Duration = Duration(1)  # watched after the work is done
-    leak_requests: int = 0  # equal requests, to see whether memory grows with each; 0: none
-
-
-class GradingTable(_Table, frozen=True, kw_only=True):
+class GradingTable(Part, frozen=True, kw_only=True):
     """``[grading]``: how often and how wide the suite is asked."""
 
     samples: int = 1  # for each exercise, each with a seed of its own
@@ -136,13 +76,13 @@ class GradingTable(_Table, frozen=True, kw_only=True):
     fault_retries: int = 1  # for a fault of server or rig, before it is recorded
 
 
-class MarkingTable(_Table, frozen=True, kw_only=True):
+class MarkingTable(Part, frozen=True, kw_only=True):
     """``[marking]``: what people's marks count for beside the checks."""
 
     weight: float = 0.0  # share of a reply's score that its mark makes up; 0: shown only
 
 
-class JudgeTable(_Table, frozen=True, kw_only=True):
+class JudgeTable(Part, frozen=True, kw_only=True):
     """``[judge]``: a second model that marks replies; shown, and used only as far as it agrees with people."""
 
     model: str
@@ -158,7 +98,7 @@ class JudgeTable(_Table, frozen=True, kw_only=True):
     agreement_at_least: float = 0.6  # kappa with people's marks; below it they are shown and not used
 
 
-class CriterionTable(_Table, frozen=True, kw_only=True):
+class CriterionTable(Part, frozen=True, kw_only=True):
     """``[[criterion]]``: what would make a candidate acceptable, set before the results are seen."""
 
     measure: str
@@ -167,7 +107,9 @@ class CriterionTable(_Table, frozen=True, kw_only=True):
     no_worse_than: Literal["reference"] | None = None  # paired with the reference level; only for pass_rate
     margin: float | None = None  # the drop that is accepted
     one_of: tuple[str, ...] = ()  # for the licence: SPDX identifiers
-    among: dict[str, str | int] = {}  # only exercises of this kind, language, difficulty, topic or suite
+    among: dict[str, str | int] = msgspec.field(
+        default_factory=dict
+    )  # only exercises of this kind, language, difficulty, topic or suite
     at_depth: int | None = None  # tokens: a speed at one of the depths of [speed.depth]
     outcomes: tuple[str, ...] = ()  # for outcome_count: which
     confidence: float = 0.95  # one-sided: the bound that must clear the threshold
@@ -190,7 +132,7 @@ _override_fields = [
 ]
 
 
-class _CandidateBase(_Table, frozen=True, kw_only=True):
+class _CandidateBase(Part, frozen=True, kw_only=True):
     model: str
     level: str
     weights: str = ""
@@ -206,11 +148,11 @@ def _overriding(name: str, base: type[msgspec.Struct]) -> Any:
     )
 
 
-SettingsTable: Any = _overriding("SettingsTable", _Table)
+SettingsTable: Any = _overriding("SettingsTable", Part)
 CandidateTable: Any = _overriding("CandidateTable", _CandidateBase)
 
 
-class SuiteTable(_Table, frozen=True, kw_only=True):
+class SuiteTable(Part, frozen=True, kw_only=True):
     """``[[suite]]``: one of several suites, or of several seeds of one."""
 
     name: str
@@ -219,7 +161,7 @@ class SuiteTable(_Table, frozen=True, kw_only=True):
     weight: float = 1.0  # of its pass rate in the candidate's
 
 
-class PlanFile(_Table, frozen=True, kw_only=True):
+class PlanFile(Part, frozen=True, kw_only=True):
     """``plan.toml`` as written."""
 
     title: str
@@ -230,7 +172,7 @@ class PlanFile(_Table, frozen=True, kw_only=True):
     conditions: tuple[str, ...] = ()  # under which an approval holds, beside those that the measuring itself sets
     candidate: tuple[CandidateTable, ...]
     criterion: tuple[CriterionTable, ...] = ()
-    settings: dict[str, SettingsTable] = {}
+    settings: dict[str, SettingsTable] = msgspec.field(default_factory=dict)
     rig: RigTable = RigTable()
     server: ServerTable = ServerTable()
     prompting: PromptingTable = PromptingTable()

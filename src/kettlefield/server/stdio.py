@@ -16,6 +16,7 @@ from kettlefield.core.extraction.reply_symptoms import says_over_context
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.timing.timeline import Trace
 from kettlefield.core.units import format_duration
+from kettlefield.server.backend import Backend, Server, Talk
 from kettlefield.server.exchange import Ask, Exchange, UnderWay
 from kettlefield.server.process import (
     STOP_WITHIN_S,
@@ -89,7 +90,7 @@ class _Call:
 class StdioServer:
     """One child process and the conversation with it: process and client in one."""
 
-    def __init__(self, launch: Launch) -> None:
+    def __init__(self, launch: Launch, talk: Talk) -> None:
         self._launch = launch
         self.url = URL
         self.command = find_command(launch, {})
@@ -100,10 +101,10 @@ class StdioServer:
         self._under_way = UnderWay()
         self._process: asyncio.subprocess.Process | None = None
         self._reading: asyncio.Task[None] | None = None
-        self.reply_within_s = 300.0
+        self.reply_within_s = talk.reply_within_s
 
     @property
-    def pid(self) -> int:
+    def pid(self) -> int | None:
         """Process id of the child."""
         assert self._process is not None  # noqa: S101 - start comes first
         return self._process.pid
@@ -136,7 +137,7 @@ class StdioServer:
             raise ServerError(f"cannot be started ({err.strerror})", " ".join(self.command), "Check it.") from err
         self._reading = asyncio.create_task(self._read())
 
-    async def wait_ready(self) -> float:
+    async def ready(self) -> float | None:
         """Seconds from start until it has described itself.
 
         Raises
@@ -204,6 +205,15 @@ class StdioServer:
             sent=call is not None,
         )
 
+    @property
+    def client(self) -> "StdioServer":
+        """The conversation: itself."""
+        return self
+
+    async def describe(self) -> str:
+        """The name that it gave when it was ready."""
+        return self.description
+
     async def close(self) -> None:
         """Nothing to let go of beside the process."""
 
@@ -219,7 +229,8 @@ class StdioServer:
         """Ask it to shut down; kill what is left of it and what it started."""
         if self._process is None:
             return
-        family = family_of(self.pid)
+        pid = self._process.pid
+        family = family_of(pid)
         if self.is_alive:
             with contextlib.suppress(ServerError, TimeoutError, OSError):
                 async with asyncio.timeout(STOP_WITHIN_S):
@@ -227,7 +238,7 @@ class StdioServer:
                     if self._process.stdin is not None:
                         self._process.stdin.close()  # a script that knows no shutdown ends with its input
                     await self._process.wait()
-        await kill_group(self.pid, family)
+        await kill_group(pid, family)
         await self._process.wait()
         if self._reading is not None:
             self._reading.cancel()
@@ -294,3 +305,17 @@ class StdioServer:
                 call.fail(f"answered with an error: {said}", refused=True)
             elif not call.ended.done():
                 call.ended.set_result(bytes(message.result) or b"{}")
+
+
+async def _start(launch: Launch, talk: Talk) -> Server:
+    server = StdioServer(launch, talk)
+    try:
+        await server.start()
+    except BaseException:
+        with contextlib.suppress(Exception):
+            await server.stop()
+        raise
+    return server
+
+
+STDIO = Backend(name="stdio", start=_start)

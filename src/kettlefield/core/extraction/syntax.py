@@ -34,6 +34,7 @@ class Syntax:
     title: str  # as prompts and tables write it
     suffix: str
     aliases: frozenset[str] = field(default_factory=frozenset)  # lower case, as code fences name it beside its name
+    order: int = 100  # where several are listed: what is asked for most comes first
     runs: bool = True  # a program can be written in it alone
     skipped: re.Pattern[str] | None = None  # a string or a comment; one that is not closed runs to its end
     comments: tuple[str, ...] = ()  # how a comment begins; what else is skipped is a string
@@ -73,8 +74,8 @@ class Syntaxes(Mapping[str, Syntax]):
         return self._known[name]
 
     def __iter__(self) -> Iterator[str]:
-        """Every name."""
-        return iter(self._known)
+        """Every name, in the order in which they are listed."""
+        return iter(sorted(self._known, key=lambda name: (self._known[name].order, name)))
 
     def __len__(self) -> int:
         """How many there are."""
