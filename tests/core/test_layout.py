@@ -58,6 +58,12 @@ def test_imports_run_downward_and_nothing_but_the_program_knows_the_demo():
     assert upward == []
 
 
+def test_only_the_record_and_its_results_know_the_columns():
+    knowing = [name for name, path in modules() if any(found.startswith("record.schema") for found in ours(path))]
+    knowing += [name for name, path in modules() if "from kettlefield.record import schema" in path.read_text()]
+    assert {name.split(".")[0] for name in knowing} == {"record", "results"}
+
+
 def test_modules_import_each_other_in_no_circle():
     names = {name.removesuffix(".__init__") for name, _ in modules()}
     graph = {name.removesuffix(".__init__"): [n for n in ours(path) if n in names] for name, path in modules()}

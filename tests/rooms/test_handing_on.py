@@ -9,9 +9,10 @@ from records import PASSED, WRONG, Writer
 
 from kettlefield.cli.main import main
 from kettlefield.core.errors import InputError
-from kettlefield.decision.ledger import sign, signatures
+from kettlefield.decision.ledger import sign
 from kettlefield.decision.provenance import standings
 from kettlefield.plan.criteria import decide
+from kettlefield.record.signed_rows import signatures
 from kettlefield.views.exports import candidate_bill, criteria_xml, write_tables
 
 CRITERIA = (

@@ -10,7 +10,6 @@ from records import PASSED, WRONG, Writer
 
 from kettlefield.campaign import judging
 from kettlefield.core.errors import InputError
-from kettlefield.decision.ledger import results_digest
 from kettlefield.demo.simulated_replies import Biases, SimulatedJudge, read_biases
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.marking.blind_replies import items_of, kinds_of
@@ -19,6 +18,7 @@ from kettlefield.marking.marks import Mark, agreements, mean_marks
 from kettlefield.marking.scale import CHOICE_WANTED, judge_prompt, read_choice, read_mark
 from kettlefield.plan.tables import Judge, JudgeTable, ServerTable
 from kettlefield.record.entries import JudgementEntry
+from kettlefield.record.signed_rows import results_digest
 from kettlefield.suite.loader import find_suite, load_suite
 
 RIGHT, LONG, SHORT = "the tide turns twice a day", "no: " + "it turns at noon and at night " * 3, "no"

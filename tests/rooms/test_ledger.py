@@ -8,9 +8,10 @@ from records import PASSED, WRONG, Writer
 
 from kettlefield.core.acceptance import Status
 from kettlefield.core.errors import InputError
-from kettlefield.decision.ledger import audit, results_digest, sign, signatures
+from kettlefield.decision.ledger import audit, sign
 from kettlefield.plan.criteria import decide
 from kettlefield.record import schema
+from kettlefield.record.signed_rows import results_digest, signatures
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
 from kettlefield.results.memory_use import memories

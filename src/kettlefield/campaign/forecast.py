@@ -5,7 +5,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-import sqlalchemy as sa
 
 from kettlefield.campaign.measuring import steps_left, wish_of
 from kettlefield.campaign.preflight import prompt_chars, prompt_tokens
@@ -15,14 +14,12 @@ from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.measure.all_procedures import asked_for
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN, MEMORY, SPEED
 from kettlefield.plan.plan import Candidate
-from kettlefield.record import schema
-from kettlefield.record.packing import unpack_json
 from kettlefield.record.store import Record
 from kettlefield.results.frames import speed_frame, trials_frame
+from kettlefield.results.rows import chars_per_token
 from kettlefield.rig.accelerators import Accelerator
 from kettlefield.suite.format import Exercise
 
-MOST_COUNTED = 400  # prompts looked at
 CHARS_PER_TOKEN = 3.0  # of code, as tokenizers of code models cut it; only where nothing was measured yet
 
 
@@ -74,7 +71,7 @@ class _Known:
     def __init__(self, record: Record) -> None:
         self.record = record
         self.speeds, self.trials = speed_frame(record), trials_frame(record)
-        self.counts = counted_prompts(record)
+        self.counts = chars_per_token(record)
 
 
 def _forecast(
@@ -140,25 +137,6 @@ def _over_context(
 def _mean_prompt(candidate: Candidate, exercises: tuple[Exercise, ...], ratio: float | None) -> float:
     chars = [prompt_chars(render_exercise(exercise, candidate.prompting)) for exercise in exercises]
     return float(np.mean(chars)) / (ratio or GUESSED_CHARS_PER_TOKEN)
-
-
-def counted_prompts(record: Record) -> dict[str, float]:
-    """For each candidate the characters a token of the prompts that its server counted, in the mean."""
-    exchange, candidate, prompt = schema.exchange, schema.candidate, schema.prompt
-    query = (
-        sa.select(candidate.c.name, exchange.c.prompt_tokens, prompt.c.messages)
-        .join(candidate, candidate.c.id == exchange.c.candidate_id)
-        .join(prompt, prompt.c.id == exchange.c.prompt_id)
-        .where(exchange.c.purpose.in_(("count", "answer")), exchange.c.prompt_tokens > 0)
-        .order_by(exchange.c.id)
-        .limit(MOST_COUNTED)
-    )
-    found: dict[str, list[float]] = {}
-    with record.reading() as connection:
-        for row in connection.execute(query):
-            chars = sum(len(message["content"]) for message in unpack_json(row.messages))
-            found.setdefault(row.name, []).append(chars / row.prompt_tokens)
-    return {name: float(np.mean(ratios)) for name, ratios in found.items()}
 
 
 def _own_tokens(exercise: Exercise) -> float:

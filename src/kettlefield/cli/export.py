@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.acceptance import Verdict
 from kettlefield.core.errors import InputError
-from kettlefield.decision.ledger import signatures
 from kettlefield.decision.provenance import standings
 from kettlefield.plan.criteria import decide
+from kettlefield.record.signed_rows import signatures
 from kettlefield.record.store import Record
 from kettlefield.suite.typed_toml import nearest
 from kettlefield.views.exports import candidate_bill, criteria_xml, write_tables

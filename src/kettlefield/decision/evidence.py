@@ -1,17 +1,14 @@
 """What a record holds for measures: trials narrowed as a criterion has it, timed samples, memory and marks."""
 
-import json
 from functools import cached_property
 
 import pandas as pd
-import sqlalchemy as sa
 
 from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.outcome import RunEnd, escape_signs
 from kettlefield.core.statistics.paired import exercises_to_clear
 from kettlefield.marking.scale import Weights
 from kettlefield.marking.scores import Marking, read_marking
-from kettlefield.record import schema
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import belongs, by_suite, exercises_frame
 from kettlefield.results.capacity import Load, loads_of
@@ -20,6 +17,7 @@ from kettlefield.results.frames import counted_trials
 from kettlefield.results.memory_use import Memory
 from kettlefield.results.memory_use import memories as all_memories
 from kettlefield.results.paired_comparison import Against, find_against
+from kettlefield.results.rows import check_details, exercise_rows
 from kettlefield.results.speed import timed_frame
 
 
@@ -105,28 +103,13 @@ class Evidence:
 
     @cached_property
     def _properties(self) -> dict[str, dict[str, str]]:
-        table = schema.exercise
-        with self.record.reading() as connection:
-            rows = connection.execute(sa.select(table).where(table.c.not_measured.is_(None))).mappings()
-            return {
-                row["id"]: {
-                    **{name: str(row[name]) for name in ("kind", "language", "difficulty", "suite")},
-                    "topic": ",".join(json.loads(row["topics"])),
-                }
-                for row in rows
-            }
+        return {one.id: one.groups for one in exercise_rows(self.record) if one.not_measured is None}
 
     @cached_property
     def escaping(self) -> set[int]:
         """Ids of trials of which a check died of a refusal that isolation makes."""
-        check, attempt = schema.check_result, schema.attempt
-        query = (
-            sa.select(attempt.c.trial_id, check.c.detail)
-            .join(attempt, attempt.c.id == check.c.attempt_id)
-            .where(check.c.end.in_([RunEnd.CRASHED.value, RunEnd.OVER_LIMIT.value]))
-        )
-        with self.record.reading() as connection:
-            return {row.trial_id for row in connection.execute(query) if escape_signs(row.detail)}
+        ends = (RunEnd.CRASHED.value, RunEnd.OVER_LIMIT.value)
+        return {trial for trial, detail in check_details(self.record, ends) if escape_signs(detail)}
 
     @cached_property
     def _depths(self) -> pd.DataFrame:

@@ -1,21 +1,18 @@
 """What a decision rests on - rig, server, weights, settings, suite - its conditions, and what has changed since."""
 
-import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import pandas as pd
-import sqlalchemy as sa
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.values import ABSENT, Change, changes_between
-from kettlefield.record import schema
-from kettlefield.record.earlier import settings_now
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Ends, capacity_found, floor_depth, procedure_ends
 from kettlefield.results.frames import campaign_facts
+from kettlefield.results.rows import candidate_rows, session_rows
 from kettlefield.results.speed import timed_frame, undisturbed
 from kettlefield.rig.survey import rig_state
 from kettlefield.server.loaded import digest_programs, loaded_now, named
@@ -54,22 +51,21 @@ def _read_standings(record: Record) -> dict[str, Standing]:
     rig = _rig_of(facts["rig"])
     suite = {"name": facts["suite_name"], "digest": facts["suite_digest"]}
     sessions = _last_sessions(record)
-    found = {}
-    with record.reading() as connection:
-        for row in connection.execute(sa.select(schema.candidate).order_by(schema.candidate.c.id)).mappings():
-            found[row["name"]] = Standing(
-                candidate=row["name"],
-                rig=rig,
-                server=sessions.get(row["name"], {}),
-                weights={
-                    "path": row["weights_path"],
-                    "sha256": row["weights_sha256"],
-                    "files": json.loads(row["weights_facts"]).get("files"),
-                },
-                settings=settings_now(row["settings"]),
-                suite=suite,
-            )
-    return found
+    return {
+        row.name: Standing(
+            candidate=row.name,
+            rig=rig,
+            server=sessions.get(row.name, {}),
+            weights={
+                "path": row.weights_path,
+                "sha256": row.weights_sha256,
+                "files": row.weights_facts.get("files"),
+            },
+            settings=dict(row.settings),
+            suite=suite,
+        )
+        for row in candidate_rows(record)
+    }
 
 
 def changes_of(then: Standing, now: Standing) -> tuple[Change, ...]:
@@ -150,22 +146,15 @@ def _digest_now(path: Path) -> str:
 
 def _last_sessions(record: Record) -> dict[str, dict[str, Any]]:
     """What served each candidate last."""
-    session, candidate = schema.session, schema.candidate
-    query = (
-        sa.select(candidate.c.name, session.c.description, session.c.program, session.c.loaded, session.c.preflight)
-        .join(candidate, candidate.c.id == session.c.candidate_id)
-        .order_by(session.c.id)
-    )
-    with record.reading() as connection:
-        return {
-            row.name: {
-                "says": row.description,
-                "program": json.loads(row.program) if row.program else None,
-                "loaded": json.loads(row.loaded) if row.loaded else None,
-                "preflight": json.loads(row.preflight) if row.preflight else None,
-            }
-            for row in connection.execute(query)
+    return {
+        row.candidate: {
+            "says": row.description,
+            "program": row.program,
+            "loaded": row.loaded,
+            "preflight": row.preflight,
         }
+        for row in session_rows(record)
+    }
 
 
 def conditions_of(record: Record, stated: tuple[str, ...]) -> dict[str, tuple[str, ...]]:
@@ -180,19 +169,16 @@ def conditions_of(record: Record, stated: tuple[str, ...]) -> dict[str, tuple[st
     """
     timed, ends = timed_frame(record), procedure_ends(record)
     deep = undisturbed(timed[timed["purpose"] == "depth"]).dropna(subset=["prompt_tokens", "decode_tps"])
-    table = schema.candidate
-    with record.reading() as connection:
-        rows = list(connection.execute(sa.select(table.c.name, table.c.settings).order_by(table.c.id)))
     return {
         row.name: (
             *stated,
-            *_measured_under(settings_now(row.settings), deep[deep["candidate"] == row.name], ends.get(row.name, {})),
+            *_measured_under(row.settings, deep[deep["candidate"] == row.name], ends.get(row.name, {})),
         )
-        for row in rows
+        for row in candidate_rows(record)
     }
 
 
-def _measured_under(settings: dict[str, Any], deep: pd.DataFrame, ends: Ends) -> tuple[str, ...]:
+def _measured_under(settings: Mapping[str, Any], deep: pd.DataFrame, ends: Ends) -> tuple[str, ...]:
     server, speed = settings.get("server", {}), settings.get("speed", {})
     found = []
     if "context" in server:

@@ -2,17 +2,15 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-import sqlalchemy as sa
 
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.marking.blind_replies import Item
 from kettlefield.marking.marks import Agreement, agreement_between, parting_by_checks
 from kettlefield.marking.scale import Choice, Compared, follows_checks, length_bias, position_bias, same_in_both_orders
-from kettlefield.record import schema
 from kettlefield.record.store import Record
+from kettlefield.results.rows import JudgementRow, judgement_rows
 
 LEAST_SHARED = 10  # replies marked by both, below which no agreement is believed
 SAME_WITHIN = 1e-9  # scores that differ by less are the same
@@ -47,22 +45,22 @@ def trusts(record: Record, items: Sequence[Item], human: Mapping[str, float]) ->
     human : mapping
         Item -> mean of the human marks.
     """
-    table = schema.judgement
-    with record.reading() as connection:
-        rows = connection.execute(sa.select(table).order_by(table.c.id)).all()
+    rows = tuple(judgement_rows(record))
     by_digest = {item.digest: item for item in items}
     names = dict.fromkeys(row.judge for row in rows)
     return tuple(_trust(name, [row for row in rows if row.judge == name], by_digest, human) for name in names)
 
 
-def _trust(judge: str, rows: Sequence[sa.Row[Any]], items: Mapping[str, Item], human: Mapping[str, float]) -> Trust:
+def _trust(judge: str, rows: Sequence[JudgementRow], items: Mapping[str, Item], human: Mapping[str, float]) -> Trust:
     singles: dict[str, list[int]] = {}
     compared: list[Compared] = []
     orders: dict[tuple[str, str, int], Choice] = {}
     for row in rows:
         if row.value is not None:
             singles.setdefault(row.first_item, []).append(row.value)
-        elif row.choice is not None and row.first_item in items and row.second_item in items:
+        elif (
+            row.choice is not None and row.second_item is not None and {row.first_item, row.second_item} <= items.keys()
+        ):
             one, other = items[row.first_item], items[row.second_item]
             orders[one.digest, other.digest, row.round] = row.choice
             compared.append(

@@ -7,16 +7,15 @@ from pathlib import Path
 
 import msgspec
 import numpy as np
-import sqlalchemy as sa
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.kappa import agreement_on_scale, parting
 from kettlefield.marking.blind_replies import Item
 from kettlefield.marking.scale import CATEGORIES, HIGHEST, LOWEST, SHEET_FORMAT
-from kettlefield.record import schema
 from kettlefield.record.entries import MarkEntry
 from kettlefield.record.store import Record
+from kettlefield.results.rows import mark_rows
 from kettlefield.suite.typed_toml import parse_json, read_text
 
 Key = tuple[str, str, int]  # marker, item, showing
@@ -43,10 +42,7 @@ class Agreement:
 
 def standing_marks(record: Record) -> dict[Key, Mark]:
     """The marks that stand: of each marker, reply and showing the last, unless it was taken back."""
-    table = schema.mark
-    with record.reading() as connection:
-        rows = connection.execute(sa.select(table).order_by(table.c.id)).all()
-    last = {(row.marker, row.item, row.showing): row for row in rows}
+    last = {(row.marker, row.item, row.showing): row for row in mark_rows(record)}
     return {key: Mark(value=row.value, note=row.note) for key, row in last.items() if row.value is not None}
 
 

@@ -1,19 +1,17 @@
 """Pass rates by kind, language, difficulty and topic, and by suite where a campaign has several."""
 
-import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import pandas as pd
-import sqlalchemy as sa
 
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import pass_ratio, weighted_ratio
 from kettlefield.core.statistics.paired import SeedGap, seed_gap
-from kettlefield.record import schema
 from kettlefield.record.store import Record
 from kettlefield.results.frames import counted_trials, trials_frame
+from kettlefield.results.rows import exercise_rows
 
 GROUPINGS = ("kind", "language", "difficulty", "topic", "outcome")
 FEW = 5  # trials: a share of fewer is marked
@@ -67,13 +65,12 @@ def pass_rates_by(record: Record, grouping: str) -> tuple[Group, ...]:
 
 def _exercises(record: Record, grouping: str) -> pd.DataFrame:
     """One row an exercise and group that it is in."""
-    table = schema.exercise
-    column = table.c.topics if grouping == "topic" else table.c[grouping]
-    with record.reading() as connection:
-        frame = pd.read_sql_query(sa.select(table.c.id.label("exercise"), column.label("group")), connection)
-    if grouping == "topic":
-        frame = frame.assign(group=frame["group"].map(json.loads)).explode("group")
-    return frame.dropna()
+    rows = [
+        {"exercise": one.id, "group": group}
+        for one in exercise_rows(record)
+        for group in (one.topics if grouping == "topic" else (getattr(one, grouping),))
+    ]
+    return pd.DataFrame(rows, columns=["exercise", "group"]).dropna()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -105,11 +102,13 @@ def exercises_frame(record: Record) -> pd.DataFrame:
 
 
 def _read_exercises_frame(record: Record) -> pd.DataFrame:
-    table = schema.exercise
-    with record.reading() as connection:
-        columns = ("suite", "weight", "varies", "suite_name", "suite_seed", "own_id")
-        query = sa.select(table.c.id.label("exercise"), *(table.c[name] for name in columns))
-        return pd.read_sql_query(query.where(table.c.not_measured.is_(None)), connection)
+    columns = ("suite", "weight", "varies", "suite_name", "suite_seed", "own_id")
+    rows = [
+        {"exercise": one.id, **{name: getattr(one, name) for name in columns}}
+        for one in exercise_rows(record)
+        if one.not_measured is None
+    ]
+    return pd.DataFrame(rows, columns=["exercise", *columns])
 
 
 def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigures, ...]:

@@ -12,6 +12,7 @@ from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.record import schema
 from kettlefield.record.packing import unpack_json, unpack_text
 from kettlefield.record.store import Record
+from kettlefield.results.rows import exercise_rows
 
 
 def campaign_facts(record: Record) -> dict[str, Any]:
@@ -157,12 +158,9 @@ def notes(record: Record) -> list[str]:
 
 def not_measured(record: Record) -> list[str]:
     """Exercises that could not be asked on the rig, by the reason, in words; empty when all could."""
-    table = schema.exercise
-    with record.reading() as connection:
-        rows = connection.execute(
-            sa.select(table.c.not_measured, table.c.id).where(table.c.not_measured.is_not(None)).order_by(table.c.id)
-        ).all()
-    return not_measured_words({exercise: reason for reason, exercise in rows})
+    return not_measured_words(
+        {one.id: one.not_measured for one in exercise_rows(record) if one.not_measured is not None}
+    )
 
 
 def open_trial(record: Record, trial_id: int) -> dict[str, Any]:

@@ -1,6 +1,5 @@
 """Memory and energy of each candidate: by phase, per context token, per stream, per request; joules per token."""
 
-import json
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,6 +13,7 @@ from kettlefield.record import schema
 from kettlefield.record.earlier import phase_now
 from kettlefield.record.store import Record
 from kettlefield.results.frames import depth_tokens
+from kettlefield.results.rows import candidate_rows, references_of
 from kettlefield.results.speed import timed_frame
 
 ENERGY_PHASE = "answers"
@@ -79,12 +79,10 @@ def memories(record: Record) -> tuple[Memory, ...]:
 def _read_memories(record: Record) -> tuple[Memory, ...]:
     timed, blocks = timed_frame(record), _blocks(record)
     energy = _energy(record)
-    with record.reading() as connection:
-        table = schema.candidate
-        candidates = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
+    candidates = candidate_rows(record)
     found = []
     for entry in candidates:
-        name = entry["name"]
+        name = entry.name
         mine, phases = timed[timed["candidate"] == name], blocks[blocks["candidate"] == name]
         sources = phases["energy_from"].dropna()
         per_token, per_solved = energy.get(name, (None, None))
@@ -93,10 +91,10 @@ def _read_memories(record: Record) -> tuple[Memory, ...]:
                 candidate=name,
                 baseline_bytes=_first(phases["baseline_bytes"]),
                 phases=tuple(_phase(row) for row in phases.to_dict("records")),
-                weights_bytes=entry["weights_bytes"],
+                weights_bytes=entry.weights_bytes,
                 less_than_reference=None,
                 token_slope_bytes=_token_slope(mine[mine["purpose"] == "depth"]),
-                predicted_token_bytes=json.loads(entry["weights_facts"]).get("kv_bytes_per_token"),
+                predicted_token_bytes=entry.weights_facts.get("kv_bytes_per_token"),
                 stream_slope_bytes=_stream_slope(phases),
                 leak_bytes=_leak(mine[mine["purpose"] == "leak"]),
                 energy_from=str(sources.iloc[0]) if len(sources) else None,
@@ -104,8 +102,8 @@ def _read_memories(record: Record) -> tuple[Memory, ...]:
                 joules_per_solved=per_solved,
             )
         )
-    references = {entry["model"]: entry["name"] for entry in candidates if entry["reference"]}
-    against = {entry["name"]: references.get(entry["model"]) for entry in candidates}
+    references = references_of(candidates)
+    against = {entry.name: references.get(entry.model) for entry in candidates}
     by_name = {row.candidate: row for row in found}
     return tuple(
         replace(row, less_than_reference=_less(row, by_name.get(against[row.candidate] or ""))) for row in found

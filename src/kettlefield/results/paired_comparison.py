@@ -1,18 +1,17 @@
 """Each candidate against its model's reference level, paired by exercise and sample, under the same settings."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import pandas as pd
-import sqlalchemy as sa
 
 from kettlefield.core.statistics.paired import Pairs, count_pairs, exact_p, holm
 from kettlefield.core.values import changes_between
-from kettlefield.record import schema
-from kettlefield.record.earlier import settings_now
 from kettlefield.record.store import Record
 from kettlefield.results.frames import counted_trials
+from kettlefield.results.rows import candidate_rows, references_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,23 +89,20 @@ _PARTS = ("sampling", "prompting", "grading")  # what changes replies or outcome
 
 def mixed_settings(record: Record) -> dict[str, str]:
     """For each candidate that was asked under other settings than its reference level, which, in words."""
-    table = schema.candidate
-    with record.reading() as connection:
-        rows = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
-    settings = {row["name"]: settings_now(row["settings"]) for row in rows}
-    references = {row["model"]: row["name"] for row in rows if row["reference"]}
+    rows = candidate_rows(record)
+    settings, references = {row.name: row.settings for row in rows}, references_of(rows)
     found = {}
     for row in rows:
-        reference = references.get(row["model"])
-        if reference is None or reference == row["name"]:
+        reference = references.get(row.model)
+        if reference is None or reference == row.name:
             continue
-        changes = changes_between(_answering(settings[reference]), _answering(settings[row["name"]]))
+        changes = changes_between(_answering(settings[reference]), _answering(row.settings))
         if changes:
             words = "; ".join(f"{change.what} {change.now} instead of {change.then}" for change in changes)
-            found[row["name"]] = f"asked under other settings than {reference}: {words}"
+            found[row.name] = f"asked under other settings than {reference}: {words}"
     return found
 
 
-def _answering(settings: dict[str, Any]) -> dict[str, Any]:
+def _answering(settings: Mapping[str, Any]) -> dict[str, Any]:
     context = {"context": settings.get("server", {}).get("context")}
     return {**{part: settings.get(part, {}) for part in _PARTS}, "server": context}

@@ -8,9 +8,9 @@ import sqlalchemy as sa
 from kettlefield.core.extraction.code_text import first_difference, same_code
 from kettlefield.core.timing.timeline import quantile
 from kettlefield.record import schema
-from kettlefield.record.earlier import settings_now
 from kettlefield.record.packing import unpack_json, unpack_text
 from kettlefield.record.store import Record
+from kettlefield.results.rows import candidate_rows, references_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,17 +38,15 @@ def reply_agreements(record: Record, *, against: str | None = None) -> tuple[Rep
     against : str, optional
         A candidate that takes the reference's place for all.
     """
-    table = schema.candidate
-    with record.reading() as connection:
-        candidates = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
-    references = {entry["model"]: entry["name"] for entry in candidates if entry["reference"]}
+    candidates = candidate_rows(record)
+    references = references_of(candidates)
     replies = _first_replies(record)
     found = []
     for entry in candidates:
-        name, reference = entry["name"], against or references.get(entry["model"])
+        name, reference = entry.name, against or references.get(entry.model)
         if reference is None or reference == name:
             continue
-        temperature = float(settings_now(entry["settings"]).get("sampling", {}).get("temperature", 0.0))
+        temperature = float(entry.settings.get("sampling", {}).get("temperature", 0.0))
         mine, other = (replies[replies["candidate"] == side].drop(columns="candidate") for side in (name, reference))
         both = mine.merge(other, on=["exercise", "sample", "seed"], suffixes=("", "_reference"))
         if len(both):

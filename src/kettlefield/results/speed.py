@@ -15,11 +15,12 @@ from kettlefield.core.statistics.trends import drift, median_ratio, slope
 from kettlefield.core.timing.timeline import TokenCount, quantile
 from kettlefield.core.timing.usable import Sample, Usable, usable
 from kettlefield.record import schema
-from kettlefield.record.earlier import facts_now, named_now, settings_now
+from kettlefield.record.earlier import facts_now, named_now
 from kettlefield.record.packing import unpack_stamps
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Capacity, Ends, Load, capacity_found, floor_depth, loads_of, procedure_ends
 from kettlefield.results.frames import depth_tokens
+from kettlefield.results.rows import candidate_rows, references_of
 
 TIMED = ("latency", "depth", "system", "uncached", "cached", "closed_loop", "open_loop", "leak")
 
@@ -190,15 +191,13 @@ def timings(record: Record) -> tuple[Timing, ...]:
 
 def _read_timings(record: Record) -> tuple[Timing, ...]:
     timed, ended, loads = timed_frame(record), procedure_ends(record), loads_of(record)
-    with record.reading() as connection:
-        table = schema.candidate
-        candidates = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
-    references = {entry["model"]: entry["name"] for entry in candidates if entry["reference"]}
+    candidates = candidate_rows(record)
+    references = references_of(candidates)
     found = []
     for entry in candidates:
-        name, speed = entry["name"], settings_now(entry["settings"])["speed"]
+        name, speed = entry.name, entry.settings["speed"]
         mine = timed[timed["candidate"] == name]
-        other = timed[timed["candidate"] == references.get(entry["model"])]
+        other = timed[timed["candidate"] == references.get(entry.model)]
         found.append(_timing(name, speed, mine, other, ended.get(name, {}), loads.get(name, ())))
     return tuple(found)
 

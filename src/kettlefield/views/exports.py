@@ -9,7 +9,6 @@ from typing import Any, Literal
 from xml.etree import ElementTree as ET
 
 import pandas as pd
-import sqlalchemy as sa
 from cyclonedx.model import HashAlgorithm, HashType, Property
 from cyclonedx.model.bom import Bom
 from cyclonedx.model.component import Component, ComponentType
@@ -25,10 +24,10 @@ from kettlefield.core.statistics.estimate import Estimate, in_words
 from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.provenance import Standing
 from kettlefield.decision.verdict import CandidateVerdict, Decision, Judgement
-from kettlefield.record import schema
 from kettlefield.record.entries import SignatureEntry
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts, trials_frame
+from kettlefield.results.rows import exercise_rows
 from kettlefield.results.speed import timed_frame
 
 SCHEMA = SchemaVersion.V1_6
@@ -255,12 +254,13 @@ _FORMULA = ("=", "+", "-", "@")
 def record_tables(record: Record) -> dict[str, pd.DataFrame]:
     """The tables of a record as `columns.TABLES` describes them, by name."""
     simulated = campaign_facts(record)["simulated"]
-    table = schema.exercise
-    with record.reading() as connection:
-        columns = (table.c.suite, table.c.kind, table.c.language, table.c.difficulty, table.c.topics)
-        exercises = pd.read_sql_query(sa.select(table.c.id.label("exercise"), *columns), connection)
-    topics = [",".join(json.loads(text)) for text in exercises["topics"]]
-    trials = trials_frame(record).merge(exercises.assign(topics=topics), on="exercise", how="left")
+    exercises = pd.DataFrame(
+        [
+            {"exercise": one.id, **one.groups, "difficulty": one.difficulty, "topics": ",".join(one.topics)}
+            for one in exercise_rows(record)
+        ]
+    )
+    trials = trials_frame(record).merge(exercises, on="exercise", how="left")
     samples = timed_frame(record)
     samples = samples.assign(point=[json.dumps(point, sort_keys=True) for point in samples["point"]])
     found = {"trials": trials.sort_values("id"), "samples": samples}

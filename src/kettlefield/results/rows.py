@@ -1,0 +1,265 @@
+"""A record's rows as typed values, their JSON decoded: candidates, exercises, sessions, answers, marks, judgements."""
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+import sqlalchemy as sa
+
+from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.record import schema
+from kettlefield.record.earlier import settings_now
+from kettlefield.record.packing import unpack_json
+from kettlefield.record.store import Record
+
+MOST_COUNTED = 400  # prompts whose characters a token are looked at
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CandidateRow:
+    """One candidate as it was registered."""
+
+    id: int
+    name: str
+    model: str
+    level: str
+    is_reference: bool
+    settings: Mapping[str, Any]  # by the plan's tables, under their present names
+    weights_path: str | None
+    weights_bytes: int | None
+    weights_sha256: str | None
+    weights_facts: Mapping[str, Any]  # what the header says, and what it predicts
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ExerciseRow:
+    """One exercise of the campaign."""
+
+    id: str
+    title: str
+    kind: str
+    language: str
+    difficulty: int
+    topics: tuple[str, ...]
+    suite: str
+    weight: float  # of its suite's pass rate in the candidate's
+    varies: bool
+    suite_name: str | None
+    suite_seed: int | None
+    own_id: str | None  # within its suite
+    not_measured: str | None  # why it could not be asked on the rig
+    guidance: str | None
+
+    @property
+    def groups(self) -> dict[str, str]:
+        """What criteria tell exercises apart by."""
+        return {
+            "kind": self.kind,
+            "language": self.language,
+            "difficulty": str(self.difficulty),
+            "suite": self.suite,
+            "topic": ",".join(self.topics),
+        }
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionRow:
+    """What served a candidate once."""
+
+    candidate: str
+    description: str
+    program: Mapping[str, str] | None  # path and sha256 of the command's program
+    loaded: Mapping[str, Any] | None  # files and packages that its processes had loaded
+    preflight: Mapping[str, Any] | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AnswerRow:
+    """The last answer of one trial that did not end in a fault."""
+
+    trial: int
+    exercise: ExerciseRow
+    outcome: Outcome
+    score: float
+    files: Mapping[str, str]
+    attempt: int
+    exchange: int | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MarkRow:
+    """A person's mark; without a value the one before is taken back."""
+
+    marker: str
+    item: str
+    showing: int
+    value: int | None
+    note: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class JudgementRow:
+    """A judge's answer on one reply, or on two."""
+
+    judge: str
+    first_item: str
+    second_item: str | None
+    round: int
+    value: int | None
+    choice: Literal["first", "second", "equal"] | None
+    fault: str
+
+
+def candidate_rows(record: Record) -> tuple[CandidateRow, ...]:
+    """Every candidate, in the order in which they were run."""
+    return record.once("candidate_rows", lambda: tuple(_candidates(record)))
+
+
+def _candidates(record: Record) -> Iterator[CandidateRow]:
+    for row in _rows(record, sa.select(schema.candidate).order_by(schema.candidate.c.id)):
+        yield CandidateRow(
+            id=row.id,
+            name=row.name,
+            model=row.model,
+            level=row.level,
+            is_reference=row.reference,
+            settings=settings_now(row.settings),
+            weights_path=row.weights_path,
+            weights_bytes=row.weights_bytes,
+            weights_sha256=row.weights_sha256,
+            weights_facts=json.loads(row.weights_facts),
+        )
+
+
+def references_of(candidates: Sequence[CandidateRow]) -> dict[str, str]:
+    """For each model the name of its reference level."""
+    return {one.model: one.name for one in candidates if one.is_reference}
+
+
+def exercise_rows(record: Record) -> tuple[ExerciseRow, ...]:
+    """Every exercise, by its id."""
+    return record.once("exercise_rows", lambda: tuple(_exercises(record)))
+
+
+def _exercises(record: Record) -> Iterator[ExerciseRow]:
+    names = [name for name in ExerciseRow.__dataclass_fields__ if name != "topics"]
+    for row in _rows(record, sa.select(schema.exercise).order_by(schema.exercise.c.id)):
+        plain = {name: getattr(row, name) for name in names}
+        yield ExerciseRow(**plain, topics=tuple(json.loads(row.topics)))
+
+
+def session_rows(record: Record) -> Iterator[SessionRow]:
+    """Every session, oldest first."""
+    session, candidate = schema.session, schema.candidate
+    query = (
+        sa.select(candidate.c.name, session.c.description, session.c.program, session.c.loaded, session.c.preflight)
+        .join(candidate, candidate.c.id == session.c.candidate_id)
+        .order_by(session.c.id)
+    )
+    for row in _rows(record, query):
+        yield SessionRow(
+            candidate=row.name,
+            description=row.description,
+            program=json.loads(row.program) if row.program else None,
+            loaded=json.loads(row.loaded) if row.loaded else None,
+            preflight=json.loads(row.preflight) if row.preflight else None,
+        )
+
+
+def answer_rows(record: Record, kinds: Sequence[str]) -> Iterator[AnswerRow]:
+    """The last answer of every trial of some kinds of exercise, in the record's order."""
+    trial, attempt, exercise = schema.trial, schema.attempt, schema.exercise
+    query = (
+        sa.select(
+            trial.c.id,
+            trial.c.outcome,
+            trial.c.score,
+            trial.c.exercise_id,
+            attempt.c.id.label("attempt_id"),
+            attempt.c.files,
+            attempt.c.exchange_id,
+        )
+        .join(attempt, sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts))
+        .join(exercise, exercise.c.id == trial.c.exercise_id)
+        .where(exercise.c.kind.in_(kinds), trial.c.outcome.not_in([str(fault) for fault in FAULTS]))
+        .order_by(trial.c.id)
+    )
+    exercises = {one.id: one for one in exercise_rows(record)}
+    for row in _rows(record, query):
+        yield AnswerRow(
+            trial=row.id,
+            exercise=exercises[row.exercise_id],
+            outcome=Outcome(row.outcome),
+            score=row.score,
+            files=unpack_json(row.files),
+            attempt=row.attempt_id,
+            exchange=row.exchange_id,
+        )
+
+
+def prompt_of(record: Record, exchange_id: int | None) -> str:
+    """What was asked first in the conversation of a request; of a repair turn, that is the exercise too."""
+    exchange, prompt = schema.exchange, schema.prompt
+    query = sa.select(prompt.c.messages).join(exchange, exchange.c.prompt_id == prompt.c.id)
+    with record.reading() as connection:
+        packed = connection.execute(query.where(exchange.c.id == exchange_id)).scalar_one_or_none()
+    messages = unpack_json(packed) if packed is not None else []
+    return next((str(m["content"]) for m in messages if m["role"] in {"user", "prompt"}), "")
+
+
+def pictures_of(record: Record, attempt_id: int) -> dict[str, bytes]:
+    """The pictures of a page, by width: PNG."""
+    table = schema.picture
+    query = sa.select(table.c.width, table.c.png).where(table.c.attempt_id == attempt_id)
+    return {row.width: row.png for row in _rows(record, query)}
+
+
+def mark_rows(record: Record) -> Iterator[MarkRow]:
+    """Every mark, oldest first."""
+    names = list(MarkRow.__dataclass_fields__)
+    for row in _rows(record, sa.select(schema.mark).order_by(schema.mark.c.id)):
+        yield MarkRow(**{name: getattr(row, name) for name in names})
+
+
+def judgement_rows(record: Record) -> Iterator[JudgementRow]:
+    """Every answer of a judge, oldest first."""
+    names = list(JudgementRow.__dataclass_fields__)
+    for row in _rows(record, sa.select(schema.judgement).order_by(schema.judgement.c.id)):
+        yield JudgementRow(**{name: getattr(row, name) for name in names})
+
+
+def check_details(record: Record, ends: Sequence[str]) -> Iterator[tuple[int, str]]:
+    """Trial and detail of every check that ended in one of some ways."""
+    check, attempt = schema.check_result, schema.attempt
+    query = (
+        sa.select(attempt.c.trial_id, check.c.detail)
+        .join(attempt, attempt.c.id == check.c.attempt_id)
+        .where(check.c.end.in_(ends))
+    )
+    for row in _rows(record, query):
+        yield row.trial_id, row.detail
+
+
+def chars_per_token(record: Record) -> dict[str, float]:
+    """For each candidate the characters a token of the prompts that its server counted, in the mean."""
+    exchange, candidate, prompt = schema.exchange, schema.candidate, schema.prompt
+    query = (
+        sa.select(candidate.c.name, exchange.c.prompt_tokens, prompt.c.messages)
+        .join(candidate, candidate.c.id == exchange.c.candidate_id)
+        .join(prompt, prompt.c.id == exchange.c.prompt_id)
+        .where(exchange.c.purpose.in_(("count", "answer")), exchange.c.prompt_tokens > 0)
+        .order_by(exchange.c.id)
+        .limit(MOST_COUNTED)
+    )
+    ratios: dict[str, list[float]] = {}
+    for row in _rows(record, query):
+        chars = sum(len(message["content"]) for message in unpack_json(row.messages))
+        ratios.setdefault(row.name, []).append(chars / row.prompt_tokens)
+    return {name: float(np.mean(values)) for name, values in ratios.items()}
+
+
+def _rows(record: Record, query: sa.Select[Any]) -> Sequence[sa.Row[Any]]:
+    with record.reading() as connection:
+        return connection.execute(query).all()
