@@ -3,7 +3,7 @@
 import dataclasses
 
 from kettlefield.core.outcome import CheckResult, Outcome, RunEnd
-from kettlefield.core.timing.timeline import TokenCount, Trace, read_figures
+from kettlefield.core.timing.timeline import Trace
 from kettlefield.record.entries import (
     AttemptEntry,
     CampaignEntry,
@@ -16,6 +16,7 @@ from kettlefield.record.entries import (
     TrialEntry,
 )
 from kettlefield.record.store import Record
+from kettlefield.server.exchange import Ask, Exchange
 
 PASSED, WRONG, FAULT = Outcome.PASSED, Outcome.WRONG_ANSWER, Outcome.SERVER_FAULT
 PLAN = 'title = "t"\nsuite = "s"\nrecord = "r"\n[[candidate]]\nmodel = "m"\nlevel = "l"\n'
@@ -81,11 +82,12 @@ class Writer:
         reply="B1",
     ):
         trace = Trace(stamps_s=stamps, thinking=(False,) * len(stamps), finished_s=finished, completion_tokens=tokens)
-        return ExchangeEntry(
-            candidate_id=ids[0], session_id=ids[1], purpose=purpose, asked_at=0.0, concurrency=concurrency,
-            messages=({"role": "user", "content": "berth?"},), sampling={"seed": 1}, reply=reply, thinking="",
-            finish_reason="stop", fault=fault, figures=read_figures(trace), stamps_s=stamps, stamp_marks=trace.thinking,
+        ask = Ask(messages=({"role": "user", "content": "berth?"},), sampling={"seed": 1})
+        exchange = Exchange(
+            ask=ask, asked_at=0.0, sent_s=0.0, concurrency=concurrency, text=reply, thinking="", trace=trace,
+            finish_reason="stop", fault=fault,
         )  # fmt: skip
+        return ExchangeEntry(exchange=exchange, candidate_id=ids[0], session_id=ids[1], purpose=purpose)
 
     def trial(self, ids, exercise, *outcomes, sample=1, detail="why", end="finished", code="x", pictures=(), **options):
         check = CheckResult(
@@ -116,11 +118,14 @@ class Writer:
     def timed(self, ids, purpose, point, *, first=0.1, rate=100.0, tokens=11, prompt=None, memory=None, **more):
         stamps = tuple(first + n / rate for n in range(tokens))
         entry = self.exchange(ids, stamps=stamps, tokens=more.pop("counted", tokens), purpose=purpose)
-        figures = dataclasses.replace(entry.figures, prompt_tokens=prompt, prefill_tps=prompt and prompt / first)
-        if "counts_nothing" in more:
-            figures = dataclasses.replace(figures, token_count=TokenCount.EVENTS)
-            del more["counts_nothing"]
-        self.record.save_exchange(dataclasses.replace(entry, figures=figures, point=point, memory_bytes=memory, **more))
+        trace = dataclasses.replace(entry.exchange.trace, prompt_tokens=prompt)
+        if more.pop("counts_nothing", False):
+            trace = dataclasses.replace(trace, completion_tokens=None)
+        fault = more.pop("fault", None)
+        exchange = dataclasses.replace(entry.exchange, trace=trace, fault=fault)
+        self.record.save_exchange(
+            dataclasses.replace(entry, exchange=exchange, point=point, memory_bytes=memory, **more)
+        )
 
     def ended(self, ids, name, why="done", **facts):
         self.record.save_procedure(

@@ -18,7 +18,7 @@ from kettlefield.campaign.setup import (
     predict_again,
     register_candidates,
 )
-from kettlefield.campaign.trial_runner import Desk, exchange_entry, run_answers, sampling_of
+from kettlefield.campaign.trial_runner import Desk, run_answers, sampling_of
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.grading.grader import Grader
@@ -26,10 +26,11 @@ from kettlefield.measure.depth import PAST_WINDOW
 from kettlefield.measure.procedure import SPEED
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.suite_selection import Asked
-from kettlefield.record.entries import TrialEntry
+from kettlefield.record.entries import ExchangeEntry, TrialEntry
 from kettlefield.record.store import Record
 from kettlefield.results.memory_use import token_slope
 from kettlefield.rig.accelerators import Accelerator, Watched
+from kettlefield.server.exchange import Exchange
 from kettlefield.suite.format import Exercise
 
 MOST_RESTARTS = 3  # of a candidate's server that died, in one block
@@ -232,7 +233,7 @@ class Conductor:
         checked = await check_session(session.client, candidate.prompting, table, sampling)
         session.answered(checked.exchanges[0])
         for exchange in checked.exchanges:
-            self._record.save_exchange(exchange_entry(exchange, "preflight", candidate_id, session.id))
+            self._keep(exchange, "preflight", candidate_id, session)
         if checked.refusal is not None and session.is_alive():
             where, hint = session.server.url, "Correct [sampling] or [prompting]; the server's log may say more."
             raise ServerError(f"{candidate.name}: a first short request failed: it {checked.refusal}", where, hint)
@@ -284,7 +285,7 @@ class Conductor:
         exercises = tuple(exercise for exercise in self._asked.exercises if exercise.id in scope.exercises)
         fit = await find_fit(session.client, candidate, exercises, sampling)
         for exchange in fit.exchanges:
-            self._record.save_exchange(exchange_entry(exchange, "count", candidate_id, session.id))
+            self._keep(exchange, "count", candidate_id, session)
         if fit.over:
             names, context = ", ".join(sorted(fit.over)), candidate.server.context
             what = f"{len(fit.over)} of {len(exercises)} exercises do not fit the context of {context:,} tokens"
@@ -292,6 +293,10 @@ class Conductor:
         if session.is_alive():
             self._over[candidate_id] = fit.over
         return fit.over
+
+    def _keep(self, exchange: Exchange, purpose: str, candidate_id: int, session: Session) -> None:
+        entry = ExchangeEntry(exchange=exchange, candidate_id=candidate_id, session_id=session.id, purpose=purpose)
+        self._record.save_exchange(entry)
 
     async def _answers_part(
         self,

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.serving import Session
-from kettlefield.campaign.trial_runner import exchange_entry
 from kettlefield.core.errors import InputError
 from kettlefield.measure.all_procedures import asked_for, in_order
 from kettlefield.measure.latency import LATENCY, WARM_UP, warm_up
@@ -29,7 +28,7 @@ from kettlefield.measure.procedure import (
     point_name,
 )
 from kettlefield.plan.plan import Candidate
-from kettlefield.record.entries import ProcedureEntry
+from kettlefield.record.entries import ExchangeEntry, ProcedureEntry
 from kettlefield.server.exchange import Ask, count_prompt
 from kettlefield.suite.typed_toml import nearest
 
@@ -223,10 +222,12 @@ def _end(job: Job, item: Ended) -> None:
 
 def _save(job: Job, item: Timed) -> None:
     exchange = item.exchange
-    entry = exchange_entry(exchange, item.purpose, job.candidate_id, job.session.id)
     disturbed = job.session.sampler.disturbed(exchange.sent_s, exchange.sent_s + exchange.trace.finished_s)
-    entry = dataclasses.replace(
-        entry,
+    entry = ExchangeEntry(
+        exchange=exchange,
+        candidate_id=job.candidate_id,
+        session_id=job.session.id,
+        purpose=item.purpose,
         point=dict(item.point),
         disturbed=disturbed,
         scheduled_lag_s=item.scheduled_lag_s,

@@ -17,7 +17,6 @@ from kettlefield.campaign.prompts import (
 )
 from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
-from kettlefield.core.timing.timeline import read_figures
 from kettlefield.grading.grader import Grade, Grader, broken_grade
 from kettlefield.plan.plan import Candidate
 from kettlefield.record.entries import AttemptEntry, ExchangeEntry, TrialEntry
@@ -71,26 +70,6 @@ def sampling_of(candidate: Candidate, seed: int, neutral: Mapping[str, float] | 
     elif candidate.prompting.style != "chat":
         sent["stop"] = ["\n```"]  # the end of the block that the prompt opened
     return sent
-
-
-def exchange_entry(exchange: Exchange, purpose: str, candidate_id: int, session_id: int) -> ExchangeEntry:
-    """An exchange with its figures, as the record keeps it."""
-    return ExchangeEntry(
-        candidate_id=candidate_id,
-        session_id=session_id,
-        purpose=purpose,
-        asked_at=exchange.asked_at,
-        concurrency=exchange.concurrency,
-        messages=exchange.ask.messages,
-        sampling=exchange.ask.sampling,
-        reply=exchange.text,
-        thinking=exchange.thinking,
-        finish_reason=exchange.finish_reason,
-        fault=exchange.fault,
-        figures=read_figures(exchange.trace),
-        stamps_s=exchange.trace.stamps_s,
-        stamp_marks=exchange.trace.thinking,
-    )
 
 
 async def run_answers(desk: Desk, pending: list[tuple[Exercise, int]]) -> None:
@@ -271,13 +250,18 @@ async def _grade(desk: Desk, asked: _Asked, exchange: Exchange) -> Grade:
     raise AssertionError("unreachable: the last turn returns")
 
 
+def _entry(desk: Desk, exchange: Exchange) -> ExchangeEntry:
+    return ExchangeEntry(
+        exchange=exchange, candidate_id=desk.candidate_id, session_id=desk.session_id, purpose="answer"
+    )
+
+
 def _faulty(desk: Desk, exchange: Exchange | None, turn: int) -> AttemptEntry:
     if exchange is None:
         return _unasked(Outcome.SERVER_FAULT, "the server was gone before it could be asked", turn)
     outcome = Outcome.OVER_CONTEXT if exchange.over_context else Outcome.SERVER_FAULT
     attempt = _unasked(outcome, f"the server {exchange.fault}", turn)
-    entry = exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id)
-    return dataclasses.replace(attempt, exchange=entry)
+    return dataclasses.replace(attempt, exchange=_entry(desk, exchange))
 
 
 def _unasked(outcome: Outcome, fault: str, turn: int = 1) -> AttemptEntry:
@@ -299,7 +283,7 @@ def _unasked(outcome: Outcome, fault: str, turn: int = 1) -> AttemptEntry:
 def _attempt(desk: Desk, exchange: Exchange, grade: Grade, turn: int) -> AttemptEntry:
     return AttemptEntry(
         turn=turn,
-        exchange=exchange_entry(exchange, "answer", desk.candidate_id, desk.session_id),
+        exchange=_entry(desk, exchange),
         outcome=grade.outcome,
         score=grade.score,
         files=dict(grade.answer.files),

@@ -9,9 +9,10 @@ from typing import Any
 import sqlalchemy as sa
 
 from kettlefield.core.outcome import CheckResult, Outcome
-from kettlefield.core.timing.timeline import Figures
+from kettlefield.core.timing.timeline import Figures, read_figures
 from kettlefield.record import schema
 from kettlefield.record.packing import pack_json, pack_stamps, pack_text
+from kettlefield.server.exchange import Exchange
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -82,26 +83,21 @@ class SessionEntry:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ExchangeEntry:
-    """One request with its reply and figures."""
+    """One request and what came back, with what it was for."""
 
+    exchange: Exchange
     candidate_id: int
     session_id: int
     purpose: str
-    asked_at: float
-    concurrency: int
-    messages: tuple[dict[str, str], ...]
-    sampling: dict[str, object]
-    reply: str
-    thinking: str
-    finish_reason: str | None
-    fault: str | None
-    figures: Figures
-    stamps_s: tuple[float, ...]
-    stamp_marks: tuple[bool, ...]
     point: dict[str, object] | None = None  # what of a procedure
     disturbed: str | None = None
     scheduled_lag_s: float | None = None
     memory_bytes: int | None = None  # host and accelerator together, when it ended
+
+    @property
+    def figures(self) -> Figures:
+        """What its trace comes to."""
+        return read_figures(self.exchange.trace)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -250,6 +246,7 @@ def put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: At
 
 def put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
     """Add a request with its reply and figures; its id."""
+    exchange = entry.exchange
     row = {
         "candidate_id": entry.candidate_id,
         "session_id": entry.session_id,
@@ -258,16 +255,16 @@ def put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
         "disturbed": entry.disturbed,
         "scheduled_lag_s": entry.scheduled_lag_s,
         "memory_bytes": entry.memory_bytes,
-        "asked_at": entry.asked_at,
-        "concurrency": entry.concurrency,
-        "prompt_id": _put_prompt(connection, entry.messages),
-        "sampling": json.dumps(entry.sampling),
-        "reply": pack_text(entry.reply),
-        "thinking": pack_text(entry.thinking),
-        "finish_reason": entry.finish_reason,
-        "fault": entry.fault,
+        "asked_at": exchange.asked_at,
+        "concurrency": exchange.concurrency,
+        "prompt_id": _put_prompt(connection, exchange.ask.messages),
+        "sampling": json.dumps(exchange.ask.sampling),
+        "reply": pack_text(exchange.text),
+        "thinking": pack_text(exchange.thinking),
+        "finish_reason": exchange.finish_reason,
+        "fault": exchange.fault,
         **dataclasses.asdict(entry.figures),
-        "stamps": pack_stamps(entry.stamps_s, entry.stamp_marks),
+        "stamps": pack_stamps(exchange.trace.stamps_s, exchange.trace.thinking),
     }
     return inserted(connection, schema.exchange, row)
 
