@@ -16,7 +16,7 @@ from kettlefield.views.parts import Grid, Section
 from kettlefield.views.sections.correctness_section import correctness_section
 from kettlefield.views.sections.decision_sections import criteria_section, evidence_section, headline, verdict_section
 from kettlefield.views.sections.measured_sections import levels_section, marks_section, memory_section, speed_section
-from kettlefield.views.style import Chart, save_chart, settle, svg_file, svg_in_page, svg_text
+from kettlefield.views.style import Chart, draw, save_chart, settle, svg_file, svg_in_page
 from kettlefield.views.table import STATUSES, Align, Column, Table, Words
 from kettlefield.views.templating import make_environment
 
@@ -181,9 +181,7 @@ def write_report(
     (folder / FIGURES).mkdir(parents=True, exist_ok=True)
     sentence = headline(material)
     charts = charts_of(sections)
-    for chart in charts:
-        settle(chart)
-    svgs = {chart.name: svg_text(chart) for chart in charts}
+    svgs = dict(zip((chart.name for chart in charts), draw(charts), strict=True))
     if as_markdown:
         path = folder / "report.md"
         text = render_markdown(decision.title, sentence, sections, folder=FIGURES)
@@ -197,5 +195,6 @@ def write_report(
         written[-1].write_text(svg_file(svgs[chart.name]), encoding="utf-8")
         if with_png:
             written.append(written[-1].with_suffix(".png"))
+            settle(chart)
             save_chart(chart.figure, written[-1])
     return tuple(written)

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from statistics import NormalDist
 
 import numpy as np
-from scipy import special
+import scipy  # its parts are loaded when they are first used
 
 from kettlefield.core.statistics.estimate import Estimate
 
@@ -199,7 +199,7 @@ def quantile_interval(values: Sequence[float], q: float, *, confidence: float = 
         raise ValueError("no value to take a quantile of")
     tail = (1 - confidence) / 2
     # how many of n values lie below the true quantile: its distribution, up to each number
-    below = special.bdtr(np.arange(n + 1), n, q)
+    below = scipy.special.bdtr(np.arange(n + 1), n, q)
     # the r-th smallest value lies above the quantile with P(below <= r - 1)
     low_rank = int(np.searchsorted(below, tail))  # largest r with P(below <= r - 1) <= tail
     high_rank = int(np.searchsorted(below, 1 - tail)) + 1  # smallest r with P(below >= r) <= tail
@@ -248,7 +248,7 @@ def mean_of_groups(
         scale = within[1] - within[0]
         low, high = wilson_interval(clusters * (value - within[0]) / scale, clusters, confidence=confidence)
         return Estimate(value=value, low=within[0] + scale * low, high=within[0] + scale * high, n=int(total))
-    reach = float(special.stdtrit(clusters - 1, (1 + confidence) / 2)) * math.sqrt(variance)
+    reach = float(scipy.special.stdtrit(clusters - 1, (1 + confidence) / 2)) * math.sqrt(variance)
     return Estimate(value=value, low=max(within[0], value - reach), high=min(within[1], value + reach), n=int(total))
 
 

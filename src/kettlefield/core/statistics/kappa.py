@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from scipy import optimize
+import scipy  # its parts are loaded when they are first used
 
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import two_sided_z
@@ -105,6 +105,6 @@ def parting(right: Sequence[float], wrong: Sequence[float], *, confidence: float
         spread = 1 + middle * ((1 - true_area) / (2 - true_area) + true_area / (1 + true_area))
         return (area - true_area) ** 2 - z**2 * true_area * (1 - true_area) * spread / (first * second)
 
-    low = optimize.brentq(beyond, 0.0, area - _STEP) if area > 0 else 0.0
-    high = optimize.brentq(beyond, area + _STEP, 1.0) if area < 1 else 1.0
+    low = scipy.optimize.brentq(beyond, 0.0, area - _STEP) if area > 0 else 0.0
+    high = scipy.optimize.brentq(beyond, area + _STEP, 1.0) if area < 1 else 1.0
     return Estimate(value=area, low=float(low), high=float(high), n=first + second)

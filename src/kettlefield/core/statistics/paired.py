@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from scipy import optimize, special
+import scipy  # its parts are loaded when they are first used
 
 from kettlefield.core.statistics.estimate import Estimate
-from kettlefield.core.statistics.intervals import effective_trials, wilson_interval
+from kettlefield.core.statistics.intervals import effective_trials, two_sided_z, wilson_interval
 
 RESAMPLES = 9999  # of sign flips; up to 13 exercises all of them are tried
 
@@ -46,9 +46,7 @@ def seed_gap(first: Sequence[float], second: Sequence[float]) -> SeedGap:
         raise ValueError("wanted the same exercises on both seeds, at least one")
     if np.array_equal(a, b):
         return SeedGap(difference=0.0, p=1.0, exercises=len(a))
-    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
-
-    found = stats.permutation_test(
+    found = scipy.stats.permutation_test(
         (a, b),
         lambda x, y, axis: np.mean(x, axis=axis) - np.mean(y, axis=axis),
         permutation_type="samples",
@@ -76,7 +74,7 @@ def least_growth(settles: Callable[[float], bool]) -> float | None:
         return None
     if settles(1.0):
         return 1.0
-    return float(optimize.bisect(lambda factor: 1.0 if settles(factor) else -1.0, 1.0, MOST_MORE))
+    return float(scipy.optimize.bisect(lambda factor: 1.0 if settles(factor) else -1.0, 1.0, MOST_MORE))
 
 
 def exercises_to_clear(
@@ -193,7 +191,7 @@ def counted_pairs(nets: np.ndarray, sizes: np.ndarray, discordant: np.ndarray) -
     between = exercises / max(1, exercises - 1) * ((nets - sizes * mean[:, None]) ** 2).sum(axis=1) / pairs**2
     with np.errstate(divide="ignore", invalid="ignore"):
         # the variance is an estimate of few exercises: worth as much less as Student's quantile is wider
-        caution = (special.ndtri(0.95) / special.stdtrit(exercises - 1, 0.95)) ** 2 if exercises > 1 else 0.0
+        caution = (two_sided_z(0.9) / scipy.special.stdtrit(exercises - 1, 0.95)) ** 2 if exercises > 1 else 0.0
         worth = np.where((independent > 0) & (between > 0), caution * pairs * independent / between, exercises)
     return np.clip(worth, exercises, pairs)
 
@@ -241,7 +239,7 @@ def score_interval(pairs: Pairs, *, confidence: float = 0.95) -> Estimate:
     """
     scale = pairs.counted / pairs.pairs
     won, lost, n = pairs.won * scale, pairs.lost * scale, pairs.counted
-    z = float(special.ndtri(0.5 + confidence / 2))
+    z = two_sided_z(confidence)
     edge = 1 - 1e-9
 
     def bound(wanted: float) -> float:
@@ -253,7 +251,7 @@ def score_interval(pairs: Pairs, *, confidence: float = 0.95) -> Estimate:
             return -1.0
         if high >= 0:
             return 1.0
-        return float(optimize.brentq(off, -edge, edge))
+        return float(scipy.optimize.brentq(off, -edge, edge))
 
     return Estimate(value=pairs.difference, low=bound(z), high=bound(-z), n=pairs.pairs)
 
@@ -301,7 +299,7 @@ def exercises_needed(pairs: Pairs, margin: float, *, confidence: float = 0.95) -
 def exact_p(won: int, lost: int) -> float:
     """Two-sided exact p of equal pass rates from the discordant pairs (McNemar 1947, Psychometrika 12, 153-157)."""
     # either tail is as long as the other, so both together are twice the shorter
-    return min(1.0, 2 * float(special.bdtr(min(won, lost), won + lost, 0.5))) if won + lost else 1.0
+    return min(1.0, 2 * float(scipy.special.bdtr(min(won, lost), won + lost, 0.5))) if won + lost else 1.0
 
 
 def holm(p_values: Sequence[float]) -> tuple[float, ...]:

@@ -2,8 +2,9 @@
 
 import math
 from collections.abc import Callable
+from statistics import NormalDist
 
-from scipy import optimize, special
+import scipy  # its parts are loaded when they are first used
 
 from kettlefield.core.statistics.paired import Pairs
 
@@ -43,7 +44,7 @@ def smallest_drop(pairs: float, *, discordant: float, confidence: float = 0.95, 
     needed = _needed_pairs(confidence, power)
     if needed(discordant, discordant) > pairs:
         return None
-    return float(optimize.brentq(lambda drop: needed(drop, discordant) - pairs, 1e-6, discordant))
+    return float(scipy.optimize.brentq(lambda drop: needed(drop, discordant) - pairs, 1e-6, discordant))
 
 
 def minimum_detectable_drop(pairs: Pairs, *, confidence: float = 0.95, power: float = 0.8) -> float | None:
@@ -66,12 +67,12 @@ def minimum_detectable_drop(pairs: Pairs, *, confidence: float = 0.95, power: fl
     needed = _needed_pairs(confidence, power)
     if needed(1.0, 1.0) > pairs.counted:
         return None
-    return float(optimize.brentq(lambda drop: needed(drop, max(drop, discordant)) - pairs.counted, 1e-6, 1.0))
+    return float(scipy.optimize.brentq(lambda drop: needed(drop, max(drop, discordant)) - pairs.counted, 1e-6, 1.0))
 
 
 def _needed_pairs(confidence: float, power: float) -> Callable[[float, float], float]:
     """Connor's number of pairs, for a drop and a share that differs."""
-    z_a, z_b = float(special.ndtri(confidence)), float(special.ndtri(power))
+    z_a, z_b = NormalDist().inv_cdf(confidence), NormalDist().inv_cdf(power)
 
     def needed(drop: float, discordant: float) -> float:
         root = math.sqrt(max(0.0, discordant - drop * drop))

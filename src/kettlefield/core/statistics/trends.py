@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
-from scipy import special
+import scipy  # its parts are loaded when they are first used
 
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.timing.timeline import quantile
@@ -39,9 +39,7 @@ def slope(x: Sequence[float], y: Sequence[float], *, confidence: float = 0.95) -
     """
     if len(x) < 3 or len(set(x)) < 2:
         return None
-    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
-
-    found = stats.theilslopes(np.asarray(y, dtype=float), np.asarray(x, dtype=float), confidence)
+    found = scipy.stats.theilslopes(np.asarray(y, dtype=float), np.asarray(x, dtype=float), confidence)
     return Estimate(value=float(found.slope), low=float(found.low_slope), high=float(found.high_slope), n=len(x))
 
 
@@ -76,14 +74,12 @@ def drift(values: Sequence[float]) -> float | None:
     third = len(values) // 3
     if third < LEAST_THIRD:
         return None
-    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
-
     first, last = list(values[:third]), list(values[-third:])
-    if stats.mannwhitneyu(first, last).pvalue >= DRIFT_P:
-        return None
     middle = quantile(first, 0.5)
     ratio = quantile(last, 0.5) / middle if middle else 1.0
-    return ratio if abs(ratio - 1) >= DRIFT_LEAST else None
+    if abs(ratio - 1) < DRIFT_LEAST:
+        return None
+    return ratio if scipy.stats.mannwhitneyu(first, last).pvalue < DRIFT_P else None
 
 
 def median_ratio(
@@ -172,13 +168,11 @@ def fit_exponent(sizes: Sequence[float], costs: Sequence[float], *, confidence: 
     """
     if len(sizes) != len(costs) or len(sizes) < 3 or len(set(sizes)) < 2 or min(sizes) <= 0:
         raise ValueError(f"sizes={list(sizes)!r}: wanted at least 3 points of 2 sizes above 0, one cost each")
-    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
-
     x = np.log(np.asarray(sizes, dtype=float))
     y = np.log(np.maximum(np.asarray(costs, dtype=float), MIN_COST))
-    fit = stats.linregress(x, y)
+    fit = scipy.stats.linregress(x, y)
     error = float(np.nan_to_num(fit.stderr))  # equal costs leave nothing to estimate it from: it is none
-    half = float(special.stdtrit(len(sizes) - 2, 0.5 + confidence / 2)) * error
+    half = float(scipy.special.stdtrit(len(sizes) - 2, 0.5 + confidence / 2)) * error
     slope = float(fit.slope)
     return Slope(value=slope, low=slope - half, high=slope + half)
 
@@ -202,5 +196,5 @@ def ratio_of_pairs(found: Sequence[float], baseline: Sequence[float], *, confide
         raise ValueError(f"{len(found)} and {len(baseline)} costs: wanted as many of each, at least 2")
     logs = np.log(np.maximum(found, MIN_COST)) - np.log(np.maximum(baseline, MIN_COST))
     mean, error = float(np.mean(logs)), float(np.std(logs, ddof=1) / np.sqrt(len(logs)))
-    half = float(special.stdtrit(len(logs) - 1, 0.5 + confidence / 2)) * error
+    half = float(scipy.special.stdtrit(len(logs) - 1, 0.5 + confidence / 2)) * error
     return Slope(value=float(np.exp(mean)), low=float(np.exp(mean - half)), high=float(np.exp(mean + half)))

@@ -4,6 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+import scipy  # its parts are loaded when they are first used
+
 from kettlefield.core.timing.timeline import quantile
 
 LEAST_UNDISTURBED = 3  # samples of a point; where fewer were taken, all of them
@@ -73,6 +75,4 @@ def sessions_agree(earlier: Sequence[float], later: Sequence[float]) -> bool:
         return ratio <= FEW_RATIO
     if ratio <= SESSIONS_RATIO:
         return True
-    from scipy import stats  # noqa: PLC0415 - takes more than a second, and few need it
-
-    return bool(stats.mannwhitneyu(list(earlier), list(later)).pvalue >= SESSIONS_P)
+    return bool(scipy.stats.mannwhitneyu(list(earlier), list(later)).pvalue >= SESSIONS_P)
