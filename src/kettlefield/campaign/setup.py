@@ -20,7 +20,6 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.core.sizing.requirements import decode_ceiling_tps, kv_bytes_per_token, memory_need
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.languages.all_languages import LANGUAGES
-from kettlefield.measure.all_procedures import PROCEDURES
 from kettlefield.measure.calibration import stored_calibration
 from kettlefield.plan.criteria import check_against_suite
 from kettlefield.plan.plan import Candidate, Plan
@@ -30,9 +29,7 @@ from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator, find_accelerators
 from kettlefield.rig.survey import own_bandwidth, own_fingerprint, rig_state
 from kettlefield.sandbox.isolation import Isolation
-from kettlefield.server.backend import BACKENDS
 from kettlefield.suite.format import Exercise
-from kettlefield.suite.typed_toml import nearest
 from kettlefield.weights.digests import digest_of_files, weights_digest
 from kettlefield.weights.formats import files_of, read_facts
 
@@ -65,25 +62,6 @@ class Registered:
 
     id: int
     predicted_bytes: int | None  # peak memory that its header predicts
-
-
-def check_extensions(plan: Plan) -> None:
-    """Refuse a plan that names a protocol or a procedure that there is not; other packages may bring them.
-
-    Raises
-    ------
-    InputError
-        With the nearest known name.
-    """
-    for candidate in plan.candidates:
-        protocol = candidate.server.protocol
-        if protocol not in BACKENDS:
-            hint = nearest(protocol, list(BACKENDS))
-            raise InputError(f'there is no protocol "{protocol}"', f"{plan.path} [server]", hint)
-        for name in candidate.speed.also:
-            if name not in PROCEDURES:
-                hint = nearest(name, list(PROCEDURES))
-                raise InputError(f'there is no procedure "{name}"', f"{plan.path} [speed] also", hint)
 
 
 def begin_campaign(

@@ -4,7 +4,6 @@ import argparse
 import asyncio
 import contextlib
 import logging
-import os
 import signal
 import sys
 from collections.abc import Callable, Coroutine, Sequence
@@ -16,7 +15,7 @@ import uvloop
 from kettlefield.campaign.conductor import Conductor, Scope
 from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
-from kettlefield.campaign.setup import check_extensions
+from kettlefield.campaign.readiness import check_extensions, prepare_grading
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.progress import CampaignProgress
 from kettlefield.cli.suite import DISCORDANT
@@ -116,7 +115,7 @@ def run_campaign(
     isolation: Isolation = NoIsolation() if unsafe else available_isolation()
     grader = Grader(isolation)
     asked = asked.settled(grader)
-    grader.warm_up(asked.exercises, workers=os.cpu_count() or 1)
+    prepare_grading(grader, asked)
     record = Record.create_or_open(plan.record)
     _log_faults(plan.record.parent / "logs" / "kettlefield.log")
     with record.lock(), CampaignProgress() as progress:
