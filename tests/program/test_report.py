@@ -10,6 +10,7 @@ import pytest
 from playwright.sync_api import sync_playwright
 from records import FAULT, PASSED, WRONG, Writer
 
+from kettlefield.results.capacity import Floor
 from kettlefield.views.figures import level_charts as levels
 from kettlefield.views.figures import level_charts as outcomes
 from kettlefield.views.figures import memory_charts as memory
@@ -233,7 +234,7 @@ def test_figures_without_anything_to_draw_are_none():
         and memory.predicted_beside_measured(empty, budget_bytes=None) is None
     )
     assert (
-        speed.distribution({"a": []}, name="n", what="w") is None
+        speed.distribution({"a": []}, name="n", what="w", floor=Floor(None)) is None
         and speed.decode_against_depth(empty, floor_tps=0) is None
     )
     assert speed.under_load(empty, empty, capacities={}) is None and speed.loads_and_ceilings(empty, empty) is None

@@ -12,7 +12,11 @@ import pytest
 ROOT = Path(__file__).parents[2]
 DATA = (
     *("suites/berthdesk/suite.toml", "suites/firstlight/suite.toml", "views/templates/page.html.j2", "py.typed"),
-    *("demo/little/model/little.safetensors", "languages/harness/harness.mjs", "record/migrations/versions/format_8.py"),
+    *(
+        "demo/little/model/little.safetensors",
+        "languages/harness/harness.mjs",
+        "record/migrations/versions/format_8.py",
+    ),
 )
 
 

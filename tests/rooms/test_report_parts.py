@@ -1,5 +1,6 @@
 """What the report's sections say and its figures draw, on records whose figures are known by hand."""
 
+import numpy as np
 import pandas as pd
 import pytest
 from PIL import Image
@@ -8,8 +9,10 @@ from records import FAULT, PASSED, WRONG, Writer
 from kettlefield.decision.ledger import sign
 from kettlefield.plan.criteria import decide
 from kettlefield.record.packing import pack_series
+from kettlefield.results.capacity import Floor
 from kettlefield.results.series import depth_samples, grid_samples, memory_series
 from kettlefield.results.speed import timed_frame
+from kettlefield.views.figures import findings
 from kettlefield.views.figures import level_charts as levels
 from kettlefield.views.figures import level_charts as outcomes
 from kettlefield.views.figures import memory_charts as memory
@@ -239,7 +242,7 @@ def lines_of(chart):
 
 
 def test_a_distribution_rises_from_the_least_to_the_most():
-    chart = speed.distribution({"m@f16": [0.4, 0.1, 0.2, 0.3]}, name="n", what="time to first token")
+    chart = speed.distribution({"m@f16": [0.4, 0.1, 0.2, 0.3]}, name="n", what="time to first token", floor=Floor(None))
     label, x, y = lines_of(chart)[0]
     assert (
         label == "m@f16 (n = 4)"
@@ -424,3 +427,43 @@ def test_no_duration_is_shown_below_the_stopwatch_s_own_error(write):
         writer.timed(ids, "latency", {"prompt_tokens": 8}, first=0.1, rate=10, tokens=3)
     shown = tables(parts_of(writer)["speed"])["Speed, one request at a time"]
     assert list(shown.texts()[0])[:2] == ["m@f16*", "< 250 ms"]
+
+
+def test_a_finding_says_what_the_figures_show_and_no_more():
+    rows = [("a@f16", 0.9, 0.8, 0.95, 200), ("a@q8", 0.88, 0.78, 0.94, 100), ("a@q2", 0.3, 0.2, 0.4, 50)]
+    levels = pd.DataFrame(rows, columns=["candidate", "pass_rate", "low", "high", "peak_bytes"])
+    assert findings.memory_saved(levels) == (
+        "a@f16 has the highest pass rate, 0.90, in 200 B; a@q8 takes 50% less memory, and its interval (0.78 to 0.94) "
+        "reaches that rate."
+    )
+    assert findings.memory_saved(levels[:1]) == "a@f16 has the highest pass rate, 0.90, 200 B."
+    assert "of those that may equal it the least memory, 100 B" in findings.memory_saved(levels[1:])
+    pairs = pd.DataFrame(
+        [("a@q8", -0.02, -0.1, 0.06), ("a@q2", -0.6, -0.7, -0.5)], columns=["candidate", "difference", "low", "high"]
+    )
+    said = findings.losses(pairs)
+    assert said.startswith("1 level solved fewer exercises than the reference beyond chance, most of all a@q2: -0.60 ")
+    assert said.endswith("A drop of the others of up to 0.10 is not excluded.")
+    assert findings.losses(pairs[:1]) == "A drop of any level of up to 0.10 is not excluded."
+    quick = {"a@f16": np.array([0.004, 0.005]), "a@q8": np.array([0.002])}
+    assert findings.slowest(quick, Floor(0.01)) == "All medians are about equal, < 10.0 ms at the most."
+    assert findings.slowest(quick, Floor(None)) == "a@f16 has the largest median, 4.50 ms; a@q8 has the smallest."
+    depths = pd.DataFrame(
+        [("a@f16", 10, 100.0), ("a@f16", 90, 50.0), ("a@q8", 11, 200.0), ("a@q8", 95, 180.0), ("a@q2", 10, 9.0)],
+        columns=["candidate", "depth_tokens", "decode_tps"],
+    )
+    assert findings.fall_with_depth(depths) == (
+        "From the least depth to the largest the decode rate changes by -50% (a@f16) to -10% (a@q8). "
+        "There a@q8 decodes 3.6 times as fast as a@f16."
+    )
+    assert findings.fall_with_depth(depths[:1]) == ""
+    cells = {("e1", "a"): (2, 2, "passed"), ("e1", "b"): (1, 2, "crashed"), ("e2", "a"): (0, 2, "crashed")}
+    assert findings.shared_failures(cells, 2) == (
+        "0 of 2 exercises are solved by every candidate in every sample, 1 by no candidate. "
+        "The most frequent failure is crashed, 2 of 2 cells that fail."
+    )
+    peaks = {"a@f16": 300.0, "a@q8": 100.0}
+    assert findings.highest_peak(peaks, 200).endswith("Beyond the budget of 200 B: a@f16.")
+    assert findings.highest_peak(peaks, 400).endswith("All stay within the budget of 400 B.")
+    predicted = pd.DataFrame({"candidate": ["a", "b"], "predicted_bytes": [90.0, 130.0], "peak_bytes": [100.0, 100.0]})
+    assert findings.prediction_error(predicted) == "The prediction is off most for b: 30% above the measured peak."

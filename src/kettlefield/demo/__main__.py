@@ -43,7 +43,7 @@ def main() -> int:
     try:
         return _serve(args)
     except KettlefieldError as err:
-        print(f"standin: {err}", file=sys.stderr)
+        print(f"simulated server: {err}", file=sys.stderr)
         return 2
 
 

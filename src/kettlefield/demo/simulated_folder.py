@@ -38,7 +38,7 @@ SOUGHT = "q4_k_m"  # the level whose capacity is sought
 DEMO_BUDGET_BYTES = 2 * 2**30
 
 CARD = """\
-# a simulated accelerator: the stand-in keeps to these figures
+# a simulated accelerator: the simulated server keeps to these figures
 name = "Samphire SK-4"
 memory_bytes = 4_294_967_296
 bandwidth_bytes_s = 960e9

@@ -44,7 +44,7 @@ class MadeUpModel:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LoadedModel:
-    """What the stand-in knows of the file it serves."""
+    """What the simulated server knows of the file it serves."""
 
     name: str
     weight_bytes: int
@@ -140,7 +140,7 @@ def write_weights(model: MadeUpModel, level: str, path: Path) -> None:
 
 
 def load_model(path: Path) -> LoadedModel:
-    """What the stand-in needs of a weights file that ``write_weights`` made.
+    """What the simulated server needs of a weights file that ``write_weights`` made.
 
     Raises
     ------
@@ -150,7 +150,9 @@ def load_model(path: Path) -> LoadedModel:
     header = read_gguf(path)
     meta = header.metadata
     if not meta.get("simulated.is_simulated"):
-        raise InputError("is not a simulated model", str(path), "The stand-in serves only files that the demo wrote.")
+        raise InputError(
+            "is not a simulated model", str(path), "The simulated server serves only files that the demo wrote."
+        )
     return LoadedModel(
         name=str(meta["simulated.model"]),
         weight_bytes=header.file_bytes,

@@ -20,7 +20,7 @@ LOAD_STEPS = 10  # in which memory fills while the weights are read
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Settings:
-    """How the stand-in was started."""
+    """How the simulated server was started."""
 
     physics: Physics
     replier: Replier

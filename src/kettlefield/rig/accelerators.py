@@ -42,7 +42,7 @@ class Accelerator(Protocol):
 
 
 class SimulatedCard:
-    """The stand-in's card, read as another process reads a real one."""
+    """The simulated card, read as another process reads a real one."""
 
     simulated = True
 

@@ -92,7 +92,13 @@ def render_markdown(title: str, headline: str, sections: tuple[Section, ...], *,
                 lines += _table(part)
             elif part.kind == "chart":
                 chart = part.chart
-                lines += [f"![{_plain(chart.alt)}]({folder}/{chart.name}.svg)", "", f"*{_plain(chart.caption)}*", ""]
+                lines += [
+                    f"![{_plain(chart.alt)}]({folder}/{chart.name}.svg)",
+                    "",
+                    *([_plain(chart.finding), ""] if chart.finding else []),
+                    f"*{_plain(chart.caption)}*",
+                    "",
+                ]
             elif part.kind == "grid":
                 lines += _grid(part)
     return "\n".join(lines).rstrip() + "\n"

@@ -37,6 +37,7 @@ class Chart:
     title: str  # what to see
     alt: str  # what it shows, for who cannot see it
     caption: str  # units, sample sizes, how to read it
+    finding: str = ""  # what it shows, in numbers; empty where nothing is to be said
     figure: Any
 
 

@@ -6,6 +6,7 @@ import pandas as pd
 
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import format_bytes, size_scale
+from kettlefield.views.figures import findings
 from kettlefield.views.style import (
     COLOURS,
     FAINT,
@@ -70,6 +71,7 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
             f"in {format_bytes(row.peak_bytes)}"
             for row in rows_of(known)
         ),
+        finding=findings.memory_saved(known),
         caption=f"Pass rate at the first attempt with 95 % intervals, up to {trials} trials each. Filled: no other "
         f"beats it on pass rate, memory and time for each solved exercise together.{outside}",
         figure=figure,
@@ -115,6 +117,7 @@ def differences(frame: pd.DataFrame, *, margin: float | None, confidence: float)
             f"{row.candidate} differs from {row.against} by {row.difference:+.2f} ({row.low:+.2f} to {row.high:+.2f})"
             for row in rows_of(frame)
         ),
+        finding=findings.losses(frame),
         caption=f"Paired by exercise and sample, {' or '.join(map(str, pairs))} pairs each; Tango's score interval. "
         f"Thick: one-sided bounds at {confidence:.0%}, which decide; thin: the two-sided 95 % interval.",
         figure=figure,
@@ -161,6 +164,7 @@ def agreement(frame: pd.DataFrame) -> Chart | None:
             f"{row.same_code} of {row.with_answer} answers the same code"
             for row in rows_of(frame)
         ),
+        finding=findings.closest_replies(frame),
         caption="First replies to the same prompts with the same seeds; no check is needed for it.",
         figure=figure,
     )
@@ -262,7 +266,8 @@ def outcome_grid(trials: pd.DataFrame, candidates: list[str]) -> Chart | None:
         alt=sentences(
             f"{name} solves {count} of {len(exercises)} exercises in every sample" for name, count in whole.items()
         ),
-        caption=f"{len(exercises)} exercises. {key}. A number beside a letter: samples that passed.",
+        finding=findings.shared_failures(cells, len(exercises)),
+        caption=f"{key}. A number beside a letter: samples that passed.",
         figure=figure,
     )
 

@@ -8,6 +8,7 @@ import pandas as pd
 
 from kettlefield.core.sizing.requirements import memory_need
 from kettlefield.core.units import format_bytes, size_scale
+from kettlefield.views.figures import findings
 from kettlefield.views.style import (
     COLOURS,
     FAINT,
@@ -64,6 +65,7 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
         return None
     names = list(dict.fromkeys(series["candidate"]))
     scale = size_scale(series["total_bytes"].max())
+    stated = budget_bytes
     budget_bytes, outside = budget_in_sight(budget_bytes, series["total_bytes"].max())
     figure, axes = new_figure(rows=len(names), height_in=1.2 + 1.05 * len(names), squeeze=False, sharey=True)
     used: dict[str, None] = {}
@@ -90,6 +92,7 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
         name="memory-over-time",
         title="Memory during the campaign",
         alt=sentences(f"{name} peaks at {format_bytes(peak)}" for name, peak in peaks.items()),
+        finding=findings.highest_peak({str(name): float(peak) for name, peak in peaks.items()}, stated),
         caption=f"{len(series):,} samples. The server's own share of host memory (PSS) and its accelerator memory; "
         f"shaded by the phase.{outside}",
         figure=figure,
@@ -146,7 +149,8 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
             f"{row.candidate}: predicted {format_bytes(row.predicted_bytes)}, measured {format_bytes(row.peak_bytes)}"
             for row in rows_of(known)
         ),
-        caption="Predicted: weights, KV cache at the configured context and streams, and an overhead that the "
+        finding=findings.prediction_error(known),
+        caption=f"Predicted: weights, KV cache at the configured context and streams, and an overhead that the "
         f"plan states, or else a rule of thumb.{outside}",
         figure=figure,
     )

@@ -5,6 +5,8 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 import pandas as pd
 
+from kettlefield.results.capacity import Floor
+from kettlefield.views.figures import findings
 from kettlefield.views.style import (
     COLOURS,
     INK,
@@ -23,7 +25,7 @@ POINTS = 300  # of a distribution: more would not be seen
 _STYLES = ("-", "--", "-.", ":")
 
 
-def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str) -> Chart | None:
+def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str, floor: Floor) -> Chart | None:
     """Empirical distributions, one line a candidate; None without a sample.
 
     Parameters
@@ -34,6 +36,8 @@ def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str
         Stem of the chart's files.
     what : str
         What is timed, for title and axis.
+    floor : Floor
+        Below which the finding shows no duration.
     """
     known = {
         candidate: np.sort(np.asarray(values, dtype=float)) for candidate, values in samples.items() if len(values)
@@ -71,6 +75,7 @@ def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str
             f"95 % below {np.quantile(values, 0.95) * 1000:.3g} ms, n = {len(values)}"
             for candidate, values in known.items()
         ),
+        finding=findings.slowest(known, floor),
         caption="One request at a time with nothing else running; samples that the host disturbed are left out.",
         figure=figure,
     )
@@ -112,6 +117,7 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
         name="decode-against-depth",
         title="Decode rate at each context depth",
         alt=sentences(words),
+        finding=findings.fall_with_depth(frame),
         caption=f"Lines through the medians; every request is a dot, {len(frame)} in all.",
         figure=figure,
     )
@@ -181,6 +187,7 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
         name="under-load",
         title="Throughput and latency under load",
         alt=sentences(words),
+        finding=findings.load_limits(clients, capacities),
         caption="Left: a new request as soon as one ends. Right: requests arrive at random moments, and "
         "latency counts from the scheduled one.",
         figure=figure,
@@ -231,6 +238,7 @@ def loads_and_ceilings(loads: pd.DataFrame, ceilings: pd.DataFrame) -> Chart | N
         name="loads-and-ceilings",
         title="Load times, and decode rate beside what bandwidth allows",
         alt=sentences(words),
+        finding=findings.loading(loads, ceilings),
         caption="Cold: the weights' pages were dropped from the page cache first. Ceiling: bandwidth over the bytes "
         "that one token reads, with an empty cache.",
         figure=figure,

@@ -107,8 +107,8 @@ def speed_section(material: Material) -> Section:
     floors = [one.depth.floor_tps for one in material.timings]
     parts: tuple[Part, ...] = present(
         speed_table(material.decision.table.rows, floor),
-        drawn(distribution(firsts, name="ttft", what="Time to first token, one request at a time")),
-        drawn(distribution(gaps, name="itl", what="Inter-token latency, one request at a time")),
+        drawn(distribution(firsts, name="ttft", what="Time to first token, one request at a time", floor=floor)),
+        drawn(distribution(gaps, name="itl", what="Inter-token latency, one request at a time", floor=floor)),
         drawn(decode_against_depth(depth_samples(material.timed), floor_tps=max(floors, default=0.0))),
         drawn(_under_load(material)),
         capacity_table(material.timings),
