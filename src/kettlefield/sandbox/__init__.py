@@ -1,1 +1,1 @@
-"""Builds and runs untrusted code in isolation."""
+"""Runs untrusted code in isolation; knows no language and no check."""
