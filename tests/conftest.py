@@ -73,8 +73,17 @@ FAST_ROOMS = {
 }
 
 
+# files that take longest, longest first: begun last, one of them would run alone at the end
+LONGEST = (
+    *("test_demo", "test_qualify", "test_vet_and_help", "test_measuring", "test_before_anything_runs", "test_little"),
+    *("test_hard_day", "test_turns_and_gaps", "test_suite_tools", "test_pages", "test_languages", "test_marking"),
+)
+
+
 def pytest_collection_modifyitems(items):
-    """Mark the fast subset: core, and the rooms that need nothing but Python."""
+    """Mark the fast subset: core, and the rooms that need nothing but Python. Long files begin first."""
+    rank = {name: place for place, name in enumerate(LONGEST)}
+    items.sort(key=lambda item: rank.get(item.path.stem, len(rank)))
     for item in items:
         if item.path.parent.name == "core" or item.path.stem in FAST_ROOMS:
             item.add_marker(pytest.mark.fast)

@@ -64,15 +64,15 @@ class Registry(Mapping[str, T], Generic[T]):
         logger.warning("left out: %s", self.faults[point.name])
 
     def _offered(self, module: ModuleType) -> dict[str, T]:
-        found = [value for value in vars(module).values() if isinstance(value, self._kind)]
-        found += [
+        objects = [value for value in vars(module).values() if isinstance(value, self._kind)]
+        objects += [
             one
             for value in vars(module).values()
             if isinstance(value, tuple)
             for one in value
             if isinstance(one, self._kind)
         ]
-        return {self._name(one): one for one in found}
+        return {self._name(one): one for one in objects}
 
     def _name(self, one: object) -> str:
         if not isinstance(one, self._kind):

@@ -47,13 +47,13 @@ def questions_of(items: Sequence[Item], judge: Judge) -> list[Question]:
     lean to length from a sense of merit.
     """
     pairs = _pairs(items, judge.table.pairs)
-    found: list[Question] = []
+    questions: list[Question] = []
     for number in range(1, judge.table.rounds + 1):
-        found += [Question(first=item, second=None, round=number) for item in items]
+        questions += [Question(first=item, second=None, round=number) for item in items]
         for one, other in pairs:
-            found.append(Question(first=one, second=other, round=number))
-            found.append(Question(first=other, second=one, round=number))
-    return found
+            questions.append(Question(first=one, second=other, round=number))
+            questions.append(Question(first=other, second=one, round=number))
+    return questions
 
 
 def _pairs(items: Sequence[Item], most: int) -> list[tuple[Item, Item]]:

@@ -119,9 +119,9 @@ def _environment(exercise: Exercise) -> str:
         return ""
     # a database that asks is not a program that reads its input
     names = [name for name in LANGUAGES.programs if not LANGUAGES[name].is_query] if language == ANY else [language]
-    found = [(name, find_toolchain(name)) for name in names]
+    tools = [(name, find_toolchain(name)) for name in names]
     lines = [
-        LANGUAGES[name].environment.format(version=tool.version) for name, tool in found if isinstance(tool, Toolchain)
+        LANGUAGES[name].environment.format(version=tool.version) for name, tool in tools if isinstance(tool, Toolchain)
     ]
     if not lines:
         return ""

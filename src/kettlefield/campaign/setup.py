@@ -74,23 +74,23 @@ def begin_campaign(
     InputError
         The record holds a campaign of another plan or another state of the suite.
     """
-    found = record.campaign()
+    campaign = record.campaign()
     _check_calibration(plan)
     for candidate in plan.candidates:
         key_headers(candidate.server.key_from)  # a missing key is reported before anything runs
     check_against_suite(plan.criteria, [properties_of(e, s) for s in asked.shares for e in s.exercises], str(plan.path))
-    if found is None:
+    if campaign is None:
         entry = _campaign_entry(plan, asked, isolation, accelerator)
         record.begin(entry, [_exercise_entry(e, share, asked) for share in asked.shares for e in share.exercises])
         return
     place = str(record.path)
-    if found["suite_digest"] != asked.digest:
+    if campaign["suite_digest"] != asked.digest:
         raise InputError(
-            f"was begun with another state of the suite {found['suite_name']} ({found['suite_digest'][:19]})",
+            f"was begun with another state of the suite {campaign['suite_name']} ({campaign['suite_digest'][:19]})",
             place,
             "Restore the suite, or give the plan a new record.",
         )
-    check_same_plan(found, plan, place)
+    check_same_plan(campaign, plan, place)
     record.set_not_measured(asked.not_measured)
 
 
@@ -119,9 +119,9 @@ def _check_calibration(plan: Plan) -> None:
         return
     known = stored_calibration(own_fingerprint())
     if known is None or time.time() - known.at > within_s:
-        found = "never was" if known is None else f"was {format_duration(time.time() - known.at)} ago"
+        when = "never was" if known is None else f"was {format_duration(time.time() - known.at)} ago"
         raise InputError(
-            f"wants a calibration within {format_duration(within_s)}; the last one {found}",
+            f"wants a calibration within {format_duration(within_s)}; the last one {when}",
             f"{plan.path} [rig] calibrated_within",
             "Run `kettlefield calibrate` while the machine is quiet.",
         )

@@ -202,12 +202,12 @@ async def _ask(desk: Desk, ask: Ask) -> Exchange | None:
     """
     exchange, tries, waits = None, 1 + desk.candidate.grading.fault_retries, 0
     while tries > 0 and desk.server_is_alive():
-        found = await desk.client.ask(ask)
-        is_gone = found.fault is not None and not found.refused and await _is_gone(desk)
-        if found.fault is not None and not found.sent:  # it took no connection: this was not asked
+        reply = await desk.client.ask(ask)
+        is_gone = reply.fault is not None and not reply.refused and await _is_gone(desk)
+        if reply.fault is not None and not reply.sent:  # it took no connection: this was not asked
             tries = 0 if is_gone else tries - 1
             continue
-        exchange = found
+        exchange = reply
         if exchange.fault is None or exchange.over_context:
             break
         if exchange.retry_after_s is not None and waits < MOST_WAITS:

@@ -39,8 +39,8 @@ def run(args: argparse.Namespace) -> int:
         raise InputError(f"is {args.seconds:g}", "--seconds", "Write 0.2 to 600.")
     console = make_console(stderr=True)
     with console.status("calibrating") as status:
-        found = calibrate(args.seconds, lambda words: status.update(f"calibrating with {words}"), real=args.real)
+        calibration = calibrate(args.seconds, lambda words: status.update(f"calibrating with {words}"), real=args.real)
     fingerprint = own_fingerprint()
-    store_calibration(fingerprint, found)
-    show(calibration_view(found, fingerprint), as_json=args.json)
+    store_calibration(fingerprint, calibration)
+    show(calibration_view(calibration, fingerprint), as_json=args.json)
     return ExitCode.DONE

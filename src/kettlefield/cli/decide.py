@@ -131,35 +131,35 @@ def signature_file(path: Path) -> Path:
 
 def show_audit(path: Path, allowed_signers: Path | None, *, as_json: bool) -> ExitCode:
     """Print who signed what, and what was changed since; exit code 1 when anything was."""
-    found = audit(Record.open(path))
-    faults, signer = list(found.faults), None
-    if allowed_signers is not None and found.signatures:
-        signer = find_signer(found.signatures[-1].digest, signature_file(path), allowed_signers)
+    audited = audit(Record.open(path))
+    faults, signer = list(audited.faults), None
+    if allowed_signers is not None and audited.signatures:
+        signer = find_signer(audited.signatures[-1].digest, signature_file(path), allowed_signers)
         if signer is None:
             faults.append(f"{signature_file(path).name} is not a signature of the last entry by anybody allowed")
     if not as_json:
-        print_parts(make_console(), _audit_parts(found, faults, signer))
+        print_parts(make_console(), _audit_parts(audited, faults, signer))
     else:
         rows = [
             {"at": one.at, "by": one.signed_by, "note": one.note, "verdicts": one.verdicts, "digest": one.digest}
-            for one in found.signatures
+            for one in audited.signatures
         ]
-        ok = bool(found.signatures) and not faults
+        ok = bool(audited.signatures) and not faults
         print_json({"ok": ok, "signatures": rows, "faults": faults, "ssh_signer": signer})
     if faults:
         return ExitCode.REJECTED
-    return ExitCode.DONE if found.signatures else ExitCode.UNDECIDED
+    return ExitCode.DONE if audited.signatures else ExitCode.UNDECIDED
 
 
-def _audit_parts(found: Audit, faults: list[str], signer: str | None) -> tuple[Table | Words, ...]:
+def _audit_parts(audited: Audit, faults: list[str], signer: str | None) -> tuple[Table | Words, ...]:
     nobody = "Nobody has signed this record yet: kettlefield decide RECORD --by NAME."
     return present(
-        signatures_table(found.signatures),
+        signatures_table(audited.signatures),
         *(Words(text=f"! {fault}", tone="warning") for fault in faults),
         Words(text=f"The last entry bears the SSH signature of {signer}.") if signer is not None else None,
-        None if found.signatures else Words(text=nobody, tone="warning"),
+        None if audited.signatures else Words(text=nobody, tone="warning"),
         Words(text="Nothing in the record was changed since the last signature.")
-        if found.signatures and not faults
+        if audited.signatures and not faults
         else None,
     )
 
@@ -167,26 +167,26 @@ def _audit_parts(found: Audit, faults: list[str], signer: str | None) -> tuple[T
 def show_still_valid(path: Path, only: str | None, *, as_json: bool) -> ExitCode:
     """Print what changed on this machine since the campaign; exit code 4 when anything did, or nothing was approved."""
     record = Record.open(path)
-    found = changes_since(record, folder=path.resolve().parent)
+    compared = changes_since(record, folder=path.resolve().parent)
     if only is not None:
-        if only not in found:
-            raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, list(found)))
-        found = {only: found[only]}
+        if only not in compared:
+            raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, list(compared)))
+        compared = {only: compared[only]}
     ledger = audit(record)
     signed_for = ledger.signatures[-1].verdicts if ledger.signatures else {}
-    approved = [name for name in found if signed_for.get(name) == Verdict.APPROVED.value]
-    asked_for = approved if only is None else list(found)
-    valid = bool(approved) and not ledger.faults and not any(found[name] for name in asked_for)
+    approved = [name for name in compared if signed_for.get(name) == Verdict.APPROVED.value]
+    asked_for = approved if only is None else list(compared)
+    valid = bool(approved) and not ledger.faults and not any(compared[name] for name in asked_for)
     if as_json:
         rows = [
             {"candidate": name, "signed": signed_for.get(name), "changes": changes_json(changes)}
-            for name, changes in found.items()
+            for name, changes in compared.items()
         ]
         signed = ledger.signatures[-1].digest if ledger.signatures else None
         print_json({"still_valid": valid, "signed": signed, "faults": ledger.faults, "candidates": rows})
         return ExitCode.DONE if valid else ExitCode.UNDECIDED
     console = make_console()
-    changes = changes_table(found)
+    changes = changes_table(compared)
     if changes is not None:
         print_table(console, changes)
         console.print("Not what was measured: qualify again into a new record, then `kettlefield compare OLD NEW`.")
@@ -195,7 +195,7 @@ def show_still_valid(path: Path, only: str | None, *, as_json: bool) -> ExitCode
     if not ledger.signatures:
         console.print("Nobody has signed this record: kettlefield decide RECORD --by NAME.", style="yellow")
     elif not approved:
-        verdicts = ", ".join(f"{name} {signed_for.get(name, 'without a verdict')}" for name in found)
+        verdicts = ", ".join(f"{name} {signed_for.get(name, 'without a verdict')}" for name in compared)
         by = ledger.signatures[-1].signed_by
         console.print(safe(f"No approval: what {by} signed is {verdicts}.", "yellow"))
     if valid:

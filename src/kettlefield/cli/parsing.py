@@ -22,33 +22,33 @@ class Parser(argparse.ArgumentParser):
         """Print the line and end with exit code 2."""
         import re  # noqa: PLC0415 - only when something was mistyped
 
-        found = re.search(_CHOICE, message)
-        if found is not None:
-            known = [word.strip(" '") for word in found["known"].split(",")]
-            what = "there is no command" if found["what"] == "COMMAND" else f"{found['what']} knows no"
-            message = f'{what} "{found["word"]}"{nearest_word(found["word"], known)}'
+        match = re.search(_CHOICE, message)
+        if match is not None:
+            known = [word.strip(" '") for word in match["known"].split(",")]
+            what = "there is no command" if match["what"] == "COMMAND" else f"{match['what']} knows no"
+            message = f'{what} "{match["word"]}"{nearest_word(match["word"], known)}'
         end = "" if message.endswith("?") else "."
         self.exit(2, f"{self.prog}: {message}{end} `{self.prog} --help` shows how.\n")
 
     def parse_args(self, args: Any = None, namespace: Any = None) -> Any:
         """As argparse does, but an unknown option is answered by the parser that it was given to."""
-        found, unknown = self.parse_known_args(args, namespace)
+        parsed, unknown = self.parse_known_args(args, namespace)
         if unknown:
-            asked: Parser = getattr(found, "parser", self)
+            asked: Parser = getattr(parsed, "parser", self)
             word = unknown[0].partition("=")[0]
             if word.startswith("-"):
                 known = list(asked._option_string_actions)
                 asked.error(f'unknown option "{word}"{nearest_word(word, known)}')
             asked.error(f'one word too many: "{word}"')
-        return found
+        return parsed
 
 
 def nearest_word(word: str, known: Sequence[str]) -> str:
     """``; did you mean "compare"?`` where a known word resembles it, else nothing."""
     import difflib  # noqa: PLC0415 - only when something was mistyped
 
-    found = difflib.get_close_matches(word, known, n=1, cutoff=0.5)
-    return f'; did you mean "{found[0]}"?' if found else ""
+    close = difflib.get_close_matches(word, known, n=1, cutoff=0.5)
+    return f'; did you mean "{close[0]}"?' if close else ""
 
 
 def build_parser(argv: Sequence[str], *, whole: bool = False) -> Parser:

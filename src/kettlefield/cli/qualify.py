@@ -178,9 +178,9 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
     record = Record.open(plan.record) if plan.record.exists() else None
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     chosen = [candidate for candidate in plan.candidates if candidate.name in candidates]
-    found = forecast(chosen, exercises, record, accelerator)
+    forecasts = forecast(chosen, exercises, record, accelerator)
     samples = min(candidate.grading.samples for candidate in chosen)
     drop = smallest_drop(effective_pairs(len(exercises), samples), discordant=DISCORDANT)
-    view = forecast_view(suite, found, exercises=len(exercises), samples=samples, discordant=DISCORDANT, drop=drop)
+    view = forecast_view(suite, forecasts, exercises=len(exercises), samples=samples, discordant=DISCORDANT, drop=drop)
     show(view, as_json=as_json)
     return ExitCode.DONE

@@ -79,20 +79,20 @@ def _filtered(rows: list[dict[Any, Any]], only: str | None, outcome: str | None)
 
 def _put_pictures(trial: dict[str, Any], folder: Path) -> list[Path]:
     """Write the pictures of every attempt into a folder; their files."""
-    found = [
+    pictures = [
         (folder / f"trial-{trial['id']}-attempt-{attempt['number']}-{width}.png", png)
         for attempt in trial["attempts"]
         for width, png in attempt["pictures"].items()
     ]
-    if not found:
+    if not pictures:
         raise InputError(f"trial {trial['id']} has no pictures", "--pictures", "Only pages have them.")
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        for path, png in found:
+        for path, png in pictures:
             path.write_bytes(png)
     except OSError as err:
         raise InputError(f"cannot be written ({err.strerror})", str(folder), "Name a folder of yours.") from err
-    return [path for path, _ in found]
+    return [path for path, _ in pictures]
 
 
 def _without_pixels(trial: dict[str, Any]) -> dict[str, Any]:

@@ -68,24 +68,24 @@ def run(args: argparse.Namespace) -> int:
             status.update(f"vetted {len(done)} of {len(suite.exercises)}: {vetted.exercise.id}")
 
         options: dict[str, Any] = {"workers": os.cpu_count() or 1, "on_done": tell}
-        found = vet_suite(suite, grader, mutants=args.mutants, **options)
+        vetted_all = vet_suite(suite, grader, mutants=args.mutants, **options)
         for seed in range(1, args.seeds):
             done.clear()
             sister = load_suite(CHECKS, folder, check_lock=False, seed=seed)
             varying = tuple(exercise for exercise in sister.exercises if exercise.is_variant)
             if varying:
                 sister = msgspec.structs.replace(sister, exercises=varying)
-                found = _joined(found, vet_suite(sister, grader, **options), seed)
-    ok = not any(vetted.faults for vetted in found)
+                vetted_all = _joined(vetted_all, vet_suite(sister, grader, **options), seed)
+    ok = not any(vetted.faults for vetted in vetted_all)
     if args.lock and ok:
         write_lock(suite.folder)
-    show(vetting_view(suite, found, isolation=isolation.name), as_json=args.json)
+    show(vetting_view(suite, vetted_all, isolation=isolation.name), as_json=args.json)
     return ExitCode.DONE if ok else ExitCode.REJECTED
 
 
-def _joined(found: "tuple[Vetted, ...]", more: "tuple[Vetted, ...]", seed: int) -> "tuple[Vetted, ...]":
+def _joined(first: "tuple[Vetted, ...]", more: "tuple[Vetted, ...]", seed: int) -> "tuple[Vetted, ...]":
     """The findings of another seed put with those of the first."""
     faults = {vetted.exercise.id: tuple(f"seed {seed}: {fault}" for fault in vetted.faults) for vetted in more}
     return tuple(
-        dataclasses.replace(vetted, faults=(*vetted.faults, *faults.get(vetted.exercise.id, ()))) for vetted in found
+        dataclasses.replace(vetted, faults=(*vetted.faults, *faults.get(vetted.exercise.id, ()))) for vetted in first
     )

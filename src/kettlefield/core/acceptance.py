@@ -70,21 +70,21 @@ class Criterion:
         return self.measure + (f" ({', '.join(narrowed)})" if narrowed else "")
 
 
-def judge(threshold: Threshold, found: Estimate | float | None) -> Status:
+def judge(threshold: Threshold, figure: Estimate | float | None) -> Status:
     """Hold a figure against a threshold.
 
     Parameters
     ----------
     threshold : Threshold
         In the figure's unit.
-    found : Estimate, float or None
+    figure : Estimate, float or None
         For an estimate the bound must clear the threshold, not the value: met when all of the interval
         lies on the wanted side, not met when all of it lies on the other, else undecided. A plain number
         is a direct measurement and is held as it is. None was not measured: undecided.
     """
-    if found is None:
+    if figure is None:
         return Status.UNDECIDED
-    low, high = (found.low, found.high) if isinstance(found, Estimate) else (found, found)
+    low, high = (figure.low, figure.high) if isinstance(figure, Estimate) else (figure, figure)
     if threshold.at_least is not None:
         if low is not None and low >= threshold.at_least:
             return Status.MET

@@ -28,23 +28,23 @@ class Wish:
     at_most: float | None = None
 
 
-def shortfall(found: Any, wish: Wish) -> str:
+def shortfall(seen: Any, wish: Wish) -> str:
     """How what was found fails a wish, in words that say what was wanted; empty when it does not.
 
     Texts compare with white space folded, numbers by value, colours by their channels whatever form they
     are written in.
     """
     faults = []
-    if wish.equals is not None and not _same(found, wish.equals):
+    if wish.equals is not None and not _same(seen, wish.equals):
         faults.append(f"wanted {wish.equals!r}")
-    text = " ".join(found) if isinstance(found, list) else "" if found is None else str(found)
+    text = " ".join(seen) if isinstance(seen, list) else "" if seen is None else str(seen)
     if wish.holds is not None and wish.holds not in text:
         faults.append(f"wanted one that holds {wish.holds!r}")
     if wish.lacks is not None and wish.lacks in text:
         faults.append(f"wanted one without {wish.lacks!r}")
     if wish.pattern is not None and not occurs(wish.pattern, text):
         faults.append(f"wanted one like {wish.pattern!r}")
-    number = _number(found)
+    number = _number(seen)
     if wish.at_least is not None and (number is None or number < wish.at_least):
         faults.append(f"wanted at least {wish.at_least:g}")
     if wish.at_most is not None and (number is None or number > wish.at_most):
@@ -52,25 +52,25 @@ def shortfall(found: Any, wish: Wish) -> str:
     return ", ".join(faults)
 
 
-def _same(found: Any, wanted: Any) -> bool:
-    if isinstance(found, list) and isinstance(wanted, list):
-        return len(found) == len(wanted) and all(map(_same, found, wanted))
-    if isinstance(wanted, bool) or isinstance(found, bool):
-        return found is wanted
+def _same(seen: Any, wanted: Any) -> bool:
+    if isinstance(seen, list) and isinstance(wanted, list):
+        return len(seen) == len(wanted) and all(map(_same, seen, wanted))
+    if isinstance(wanted, bool) or isinstance(seen, bool):
+        return seen is wanted
     if isinstance(wanted, int | float):
-        number = _number(found)
+        number = _number(seen)
         return number is not None and number == wanted
-    if isinstance(wanted, str) and isinstance(found, str):
-        one, other = read_colour(found), read_colour(wanted)
-        return one == other if one is not None and other is not None else found.split() == wanted.split()
-    return bool(found == wanted)
+    if isinstance(wanted, str) and isinstance(seen, str):
+        one, other = read_colour(seen), read_colour(wanted)
+        return one == other if one is not None and other is not None else seen.split() == wanted.split()
+    return bool(seen == wanted)
 
 
-def _number(found: Any) -> float | None:
-    if isinstance(found, bool):
+def _number(seen: Any) -> float | None:
+    if isinstance(seen, bool):
         return None
     try:
-        return float(str(found).strip().removesuffix("px"))
+        return float(str(seen).strip().removesuffix("px"))
     except ValueError:
         return None
 

@@ -19,7 +19,7 @@ def visible(text: str, *, keep_lines: bool = True) -> str:
     keep_lines : bool
         Leave line feeds and tabs as they are; otherwise they are shown escaped as well.
     """
-    return _UNSEEN.sub(lambda found: _shown(found[0], keep_lines), text)
+    return _UNSEEN.sub(lambda match: _shown(match[0], keep_lines), text)
 
 
 def _shown(character: str, keep_lines: bool) -> str:

@@ -47,25 +47,25 @@ def current_plan(document: dict[str, Any]) -> dict[str, Any]:
     document : dict
         As read from TOML or JSON; it is not changed.
     """
-    found = _table(document, "")
-    if isinstance(found.get("candidate"), list):
-        found["candidate"] = [_keys(entry) for entry in found["candidate"]]
-    if isinstance(found.get("settings"), dict):
-        found["settings"] = {name: _keys(block) for name, block in found["settings"].items()}
-    for entry in found.get("criterion", []):
+    table = _table(document, "")
+    if isinstance(table.get("candidate"), list):
+        table["candidate"] = [_keys(entry) for entry in table["candidate"]]
+    if isinstance(table.get("settings"), dict):
+        table["settings"] = {name: _keys(block) for name, block in table["settings"].items()}
+    for entry in table.get("criterion", []):
         if isinstance(entry, dict) and isinstance(entry.get("measure"), str):
             entry["measure"] = new_measure(entry["measure"]) or entry["measure"]
-    return found
+    return table
 
 
 def _table(table: dict[str, Any], path: str) -> dict[str, Any]:
-    found: dict[str, Any] = {}
+    renamed: dict[str, Any] = {}
     for old, value in table.items():
         name = PLAN_KEYS.get(path, {}).get(old, old)
         # a judge has tables of its own: [judge.server]
         inner = name if path in {"", "judge"} else f"{path}.{name}"
-        found[name] = _table(value, inner) if isinstance(value, dict) and name != "settings" else _copied(value)
-    return found
+        renamed[name] = _table(value, inner) if isinstance(value, dict) and name != "settings" else _copied(value)
+    return renamed
 
 
 def _keys(entry: Any) -> Any:

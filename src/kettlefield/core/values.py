@@ -39,7 +39,7 @@ def occurs(pattern: str, text: str) -> bool:
 MAX_DEPTH = 200  # deeper than any exercise; keeps hostile nesting from exhausting the stack
 
 
-def values_agree(found: Any, expected: Any, *, tolerance: float | None = None, depth: int = 0) -> bool:
+def values_agree(value: Any, expected: Any, *, tolerance: float | None = None, depth: int = 0) -> bool:
     """Whether a found JSON value is the expected one.
 
     Numbers agree by value (1 and 1.0 do), truth values only with truth values, objects by their keys
@@ -47,7 +47,7 @@ def values_agree(found: Any, expected: Any, *, tolerance: float | None = None, d
 
     Parameters
     ----------
-    found, expected : JSON value
+    value, expected : JSON value
         As decoded by a JSON parser.
     tolerance : float, optional
         Largest accepted difference of two numbers, absolute or relative to the expected one, whichever
@@ -57,41 +57,41 @@ def values_agree(found: Any, expected: Any, *, tolerance: float | None = None, d
     """
     if depth > MAX_DEPTH:
         return False
-    if isinstance(expected, bool) or isinstance(found, bool) or expected is None or found is None:
-        return type(found) is type(expected) and bool(found == expected)
-    if isinstance(expected, int | float) and isinstance(found, int | float):
-        return _numbers_agree(found, expected, tolerance)
-    if isinstance(expected, list) and isinstance(found, list):
-        return len(found) == len(expected) and all(
-            values_agree(f, e, tolerance=tolerance, depth=depth + 1) for f, e in zip(found, expected, strict=True)
+    if isinstance(expected, bool) or isinstance(value, bool) or expected is None or value is None:
+        return type(value) is type(expected) and bool(value == expected)
+    if isinstance(expected, int | float) and isinstance(value, int | float):
+        return _numbers_agree(value, expected, tolerance)
+    if isinstance(expected, list) and isinstance(value, list):
+        return len(value) == len(expected) and all(
+            values_agree(f, e, tolerance=tolerance, depth=depth + 1) for f, e in zip(value, expected, strict=True)
         )
-    if isinstance(expected, dict) and isinstance(found, dict):
-        return found.keys() == expected.keys() and all(
-            values_agree(found[key], expected[key], tolerance=tolerance, depth=depth + 1) for key in expected
+    if isinstance(expected, dict) and isinstance(value, dict):
+        return value.keys() == expected.keys() and all(
+            values_agree(value[key], expected[key], tolerance=tolerance, depth=depth + 1) for key in expected
         )
-    return type(found) is type(expected) and bool(found == expected)
+    return type(value) is type(expected) and bool(value == expected)
 
 
-def _numbers_agree(found: float, expected: float, tolerance: float | None) -> bool:
+def _numbers_agree(value: float, expected: float, tolerance: float | None) -> bool:
     if tolerance is None:
-        return found == expected
-    if isinstance(found, float) and math.isnan(found):
+        return value == expected
+    if isinstance(value, float) and math.isnan(value):
         return False
     try:
-        return abs(found - expected) <= max(tolerance, tolerance * abs(expected))
+        return abs(value - expected) <= max(tolerance, tolerance * abs(expected))
     except OverflowError:  # a whole number beyond what a float holds
-        return found == expected
+        return value == expected
 
 
-def same_items(found: Any, expected: Any, *, tolerance: float | None = None) -> bool:
+def same_items(value: Any, expected: Any, *, tolerance: float | None = None) -> bool:
     """Whether two lists hold the same items, however they are ordered.
 
     Each expected item is matched with the first found one that agrees and is still free; with a tolerance
     so wide that an item could match several, that may miss a pairing that exists.
     """
-    if not isinstance(found, list) or not isinstance(expected, list) or len(found) != len(expected):
+    if not isinstance(value, list) or not isinstance(expected, list) or len(value) != len(expected):
         return False
-    free = list(found)
+    free = list(value)
     for item in expected:
         at = next((i for i, other in enumerate(free) if values_agree(other, item, tolerance=tolerance)), None)
         if at is None:
@@ -100,12 +100,12 @@ def same_items(found: Any, expected: Any, *, tolerance: float | None = None) -> 
     return True
 
 
-def compare_values(found: Any, expected: Any, *, how: str = "equal", tolerance: float | None = None) -> bool:
+def compare_values(value: Any, expected: Any, *, how: str = "equal", tolerance: float | None = None) -> bool:
     """Compare in one of the named ways.
 
     Parameters
     ----------
-    found, expected : JSON value
+    value, expected : JSON value
         As decoded by a JSON parser.
     how : str
         "equal"; "any-order": lists of the same items; "one-of": ``expected`` lists what is accepted;
@@ -120,30 +120,30 @@ def compare_values(found: Any, expected: Any, *, how: str = "equal", tolerance: 
         There is no such way.
     """
     if how == "equal":
-        return values_agree(found, expected, tolerance=tolerance)
+        return values_agree(value, expected, tolerance=tolerance)
     if how == "any-order":
-        return same_items(found, expected, tolerance=tolerance)
+        return same_items(value, expected, tolerance=tolerance)
     if how == "one-of":
-        return any(values_agree(found, item, tolerance=tolerance) for item in expected)
+        return any(values_agree(value, item, tolerance=tolerance) for item in expected)
     if how == "within":
         low, high = expected
-        return isinstance(found, int | float) and not isinstance(found, bool) and bool(low <= found <= high)
+        return isinstance(value, int | float) and not isinstance(value, bool) and bool(low <= value <= high)
     if how == "pattern":
-        return isinstance(found, str) and matches_whole(str(expected), found)
+        return isinstance(value, str) and matches_whole(str(expected), value)
     raise ValueError(f"how={how!r}: wanted equal, any-order, one-of, within or pattern")
 
 
-def words_agree(found: str, expected: str, *, tolerance: float) -> bool:
+def words_agree(text: str, expected: str, *, tolerance: float) -> bool:
     """Whether two texts hold the same words, those that are numbers within a tolerance; white space is folded."""
-    pairs = list(zip(found.split(), expected.split(), strict=False))
-    if len(found.split()) != len(expected.split()):
+    pairs = list(zip(text.split(), expected.split(), strict=False))
+    if len(text.split()) != len(expected.split()):
         return False
     return all(a == b or _close_words(a, b, tolerance) for a, b in pairs)
 
 
-def _close_words(found: str, expected: str, tolerance: float) -> bool:
+def _close_words(text: str, expected: str, tolerance: float) -> bool:
     try:
-        return _numbers_agree(float(found), float(expected), tolerance)
+        return _numbers_agree(float(text), float(expected), tolerance)
     except ValueError:
         return False
 
@@ -179,11 +179,11 @@ def changes_between(then: Any, now: Any, *, path: str = "") -> tuple[Change, ...
             return (Change(what=path, then=_items(gone), now=_items(come)),)
     if not isinstance(then, Mapping) or not isinstance(now, Mapping):
         return (Change(what=path, then=_words(then), now=_words(now)),)
-    found: list[Change] = []
+    changes: list[Change] = []
     for key in dict.fromkeys([*then, *now]):
         inner = f"{path} {key}".strip()
-        found += changes_between(then.get(key, ABSENT), now.get(key, ABSENT), path=inner)
-    return tuple(found)
+        changes += changes_between(then.get(key, ABSENT), now.get(key, ABSENT), path=inner)
+    return tuple(changes)
 
 
 def _items(items: list[Any]) -> str:

@@ -71,16 +71,16 @@ def sign(record: Record, *, by: str, note: str, verdicts: dict[str, str]) -> Sig
 
 def audit(record: Record) -> Audit:
     """Compare the record as it is with its signatures."""
-    found, faults = signatures(record), []
+    entries, faults = signatures(record), []
     previous = FIRST
-    for number, entry in enumerate(found, 1):
+    for number, entry in enumerate(entries, 1):
         if entry.digest != _digest_of(entry):
             faults.append(f"signature {number} was changed after it was made")
         if entry.previous_digest != previous:
             faults.append(f"signature {number} does not follow the one before it: one was taken out or put in")
         previous = entry.digest
-    if found:
-        facts, last = campaign_facts(record), found[-1]
+    if entries:
+        facts, last = campaign_facts(record), entries[-1]
         for what, now, then in (
             ("the plan", facts["plan_digest"], last.plan_digest),
             ("the suite", facts["suite_digest"], last.suite_digest),
@@ -90,7 +90,7 @@ def audit(record: Record) -> Audit:
                 faults.append(f"{what} changed since {last.signed_by} signed")
         if facts["plan_digest"] != f"sha256:{hashlib.sha256(facts['plan_text'].encode()).hexdigest()}":
             faults.append("the plan's text is not the one that the campaign began with")
-    return Audit(signatures=found, faults=tuple(faults))
+    return Audit(signatures=entries, faults=tuple(faults))
 
 
 def _digest_of(entry: SignatureEntry) -> str:
@@ -151,8 +151,8 @@ def find_signer(text: str, signature: Path, allowed_signers: Path) -> str | None
         if not path.is_file():
             raise InputError("there is no such file", str(path), hint)
     files = ("-s", str(signature), "-f", str(allowed_signers))
-    found = _keygen("-Y", "find-principals", *files)
-    names = found.stdout.decode("utf-8", errors="replace").splitlines() if found.returncode == 0 else []
+    principal = _keygen("-Y", "find-principals", *files)
+    names = principal.stdout.decode("utf-8", errors="replace").splitlines() if principal.returncode == 0 else []
     for name in names:
         checked = _keygen("-Y", "verify", "-n", NAMESPACE, "-I", name, *files, stdin=text.encode())
         if checked.returncode == 0:

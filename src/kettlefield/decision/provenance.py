@@ -70,7 +70,7 @@ def _read_standings(record: Record) -> dict[str, Standing]:
 
 def changes_of(then: Standing, now: Standing) -> tuple[Change, ...]:
     """What differs between two grounds of one candidate; where weights lie is not part of what they are."""
-    found: list[Change] = []
+    changes: list[Change] = []
     for part in ("rig", "server", "weights", "settings", "suite"):
         sides = [dict(getattr(side, part)) for side in (then, now)]
         for side in sides:
@@ -78,8 +78,8 @@ def changes_of(then: Standing, now: Standing) -> tuple[Change, ...]:
                 side.pop(name, None)
             if part == "server":
                 side["loaded"] = _by_path(side.get("loaded") or {})
-        found += changes_between(*sides, path=part)
-    return tuple(found)
+        changes += changes_between(*sides, path=part)
+    return tuple(changes)
 
 
 def changes_since(record: Record, *, folder: Path) -> dict[str, tuple[Change, ...]]:
@@ -104,7 +104,7 @@ def changes_since(record: Record, *, folder: Path) -> dict[str, tuple[Change, ..
         {part: value for part, value in _rig_of(now).items() if part in facts},
         path="rig",
     )
-    found = {}
+    changes = {}
     for name, then in standings(record).items():
         path = Path(then.weights["path"]) if then.weights["path"] else None
         digest = _digest_now(path) if path is not None else None
@@ -115,8 +115,8 @@ def changes_since(record: Record, *, folder: Path) -> dict[str, tuple[Change, ..
         loaded = then.server.get("loaded") or {}
         now_loaded = loaded_now(loaded)
         server = (*server, *changes_between(_by_path(loaded), _by_path(now_loaded), path="server loaded"))
-        found[name] = (*rig, *server, *weights)
-    return found
+        changes[name] = (*rig, *server, *weights)
+    return changes
 
 
 def _by_path(loaded: Mapping[str, Any]) -> dict[str, Any]:
@@ -180,19 +180,19 @@ def conditions_of(record: Record, stated: tuple[str, ...]) -> dict[str, tuple[st
 
 def _measured_under(settings: Mapping[str, Any], deep: pd.DataFrame, ends: Ends) -> tuple[str, ...]:
     server, speed = settings.get("server", {}), settings.get("speed", {})
-    found = []
+    said = []
     if "context" in server:
         concurrency = server.get("concurrency", 1)
         at_once = f", concurrency {concurrency}" if concurrency > 1 else ""
         cache = f", KV cache at {server['kv_bits']} bits" if "kv_bits" in server else ""
-        found.append(f"context at most {server['context']:,} tokens{cache}{at_once}")
+        said.append(f"context at most {server['context']:,} tokens{cache}{at_once}")
     floor_tps = float(speed.get("depth", {}).get("floor", 0.0))
     depth = floor_depth(deep, floor_tps)
     if depth is not None:
-        found.append(f"beyond {depth:,.0f} tokens of context decoding falls below {floor_tps:g} tokens/s")
+        said.append(f"beyond {depth:,.0f} tokens of context decoding falls below {floor_tps:g} tokens/s")
     capacity = capacity_found(speed.get("open_loop", {}), ends)
     if capacity is not None and capacity.holds_rps:
         each = speed.get("open_loop", {}).get("requests_per_engineer_hour")
         serves = f" ({capacity.engineers:,} engineers who send {each:g} an hour each)" if capacity.engineers else ""
-        found.append(f"at most {capacity.holds_rps:.3g} requests/s{serves}")
-    return tuple(found)
+        said.append(f"at most {capacity.holds_rps:.3g} requests/s{serves}")
+    return tuple(said)

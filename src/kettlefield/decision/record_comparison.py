@@ -74,7 +74,7 @@ def between(
     judged = [{one.candidate: one for one in side} for side in verdicts]
     trials = [counted_trials(trials_frame(record)) for record in (old, new)]
     timed = [timed_frame(record) for record in (old, new)]
-    found = []
+    compared = []
     for name in (name for name in grounds[0] if name in grounds[1]):
         moves: list[Move] = []
         left_out: list[str] = []
@@ -95,7 +95,7 @@ def between(
             elif len(grids[0]) or len(grids[1]):
                 left_out.append(f"{field}: no point was timed often enough in both")
         moves += _plain(tables, name)
-        found.append(
+        compared.append(
             Between(
                 candidate=name,
                 changes=changes_of(grounds[0][name], grounds[1][name]),
@@ -104,15 +104,15 @@ def between(
                 flips=_flips(judged[0].get(name), judged[1].get(name)),
             )
         )
-    return tuple(found)
+    return tuple(compared)
 
 
 def _pass_rate(both: pd.DataFrame) -> list[Move]:
     """The new record compared with the old one on the same exercises and samples."""
-    found = find_against(both, SIDES[1], SIDES[0])
-    if found is None:
+    against = find_against(both, SIDES[1], SIDES[0])
+    if against is None:
         return []
-    gap = score_interval(found.pairs)
+    gap = score_interval(against.pairs)
     return [Move(figure="pass_rate", unit="difference", change=gap, moved=_clear_of(gap, 0.0, 0.0))]
 
 
@@ -128,9 +128,11 @@ def _plain(tables: tuple[Comparison, Comparison], name: str) -> list[Move]:
     return moves
 
 
-def _clear_of(found: Estimate, none: float, by: float) -> bool:
+def _clear_of(estimate: Estimate, none: float, by: float) -> bool:
     """Whether an interval lies on one side of no change, and further from it than a distance."""
-    return (found.low is not None and found.low > none + by) or (found.high is not None and found.high < none - by)
+    return (estimate.low is not None and estimate.low > none + by) or (
+        estimate.high is not None and estimate.high < none - by
+    )
 
 
 def _flips(then: CandidateVerdict | None, now: CandidateVerdict | None) -> tuple[Flip, ...]:

@@ -85,11 +85,11 @@ def reach_verdicts(
 
 def overall(verdicts: Sequence[CandidateVerdict]) -> Verdict:
     """What the exit code tells of all: approved if any candidate is, else undecided if any is, else rejected."""
-    found = {verdict.verdict for verdict in verdicts}
+    verdicts_given = {verdict.verdict for verdict in verdicts}
     for verdict in (Verdict.APPROVED, Verdict.UNDECIDED):
-        if verdict in found:
+        if verdict in verdicts_given:
             return verdict
-    return Verdict.REJECTED if found else Verdict.UNDECIDED
+    return Verdict.REJECTED if verdicts_given else Verdict.UNDECIDED
 
 
 def recommendations(table: Comparison, verdicts: Sequence[CandidateVerdict]) -> dict[str, tuple[str, str]]:
@@ -136,12 +136,12 @@ def _room(verdict: CandidateVerdict) -> float:
 
 
 def _room_of(judgement: Judgement) -> float | None:
-    found, threshold = judgement.found, judgement.criterion.threshold
-    if isinstance(threshold, NoWorse) and isinstance(found, Estimate) and found.low is not None:
-        return (found.low + threshold.margin) / threshold.margin
-    if not isinstance(threshold, Threshold) or isinstance(found, str) or found is None:
+    figure, threshold = judgement.found, judgement.criterion.threshold
+    if isinstance(threshold, NoWorse) and isinstance(figure, Estimate) and figure.low is not None:
+        return (figure.low + threshold.margin) / threshold.margin
+    if not isinstance(threshold, Threshold) or isinstance(figure, str) or figure is None:
         return None
-    low, high = (found.low, found.high) if isinstance(found, Estimate) else (found, found)
+    low, high = (figure.low, figure.high) if isinstance(figure, Estimate) else (figure, figure)
     if threshold.at_least and low is not None:
         return (low - threshold.at_least) / threshold.at_least
     if threshold.at_most and high is not None:
@@ -155,24 +155,24 @@ def _judge(evidence: Evidence, row: Figures, criterion: Criterion) -> Judgement:
     if isinstance(criterion.threshold, NoWorse):
         return _judge_no_worse(evidence, row, criterion, criterion.threshold)
     measure = MEASURES[criterion.measure]
-    found = measure.find(evidence, row, criterion, 2 * criterion.confidence - 1)
+    figure = measure.find(evidence, row, criterion, 2 * criterion.confidence - 1)
     threshold = criterion.threshold
-    status = judge(threshold, found)
+    status = judge(threshold, figure)
     reason = ""
     doubt = measure.doubt(evidence, row, criterion)
     if doubt:
-        return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=doubt)
+        return Judgement(criterion=criterion, found=figure, status=Status.UNDECIDED, reason=doubt)
     trials, planned = (evidence.trials(row, criterion), evidence.planned(row, criterion)) if measure.among else (0, 0)
     if 0 < trials < planned:
         # what is missing may be the harder half: half a campaign decides nothing
         status = Status.UNDECIDED
         reason = f"{trials} of {planned} trials count so far; run qualify to the end"
     elif status is Status.UNDECIDED:
-        reason = _reason(criterion, threshold, found)
+        reason = _reason(criterion, threshold, figure)
         needed = evidence.exercises_needed(row, criterion) if criterion.measure == "pass_rate" and trials else None
         if needed is not None:
             reason += f"; about {needed} exercises would settle it at the rates observed"
-    return Judgement(criterion=criterion, found=found, status=status, reason=reason)
+    return Judgement(criterion=criterion, found=figure, status=status, reason=reason)
 
 
 def _judge_no_worse(evidence: Evidence, row: Figures, criterion: Criterion, wanted: NoWorse) -> Judgement:
@@ -220,16 +220,16 @@ def _judge_licence(row: Figures, criterion: Criterion, policy: OneOf) -> Judgeme
     return Judgement(criterion=criterion, found=row.licence, status=status, reason=reason)
 
 
-def _reason(criterion: Criterion, threshold: Threshold, found: Estimate | float | None) -> str:
+def _reason(criterion: Criterion, threshold: Threshold, figure: Estimate | float | None) -> str:
     measure = MEASURES[criterion.measure]
-    if found is None:
+    if figure is None:
         depth = criterion.at_depth_tokens
         needs = measure.needs if depth is None else f"{depth} among [speed.depth] tokens"
         return f"not measured; it needs {needs}"
     quantile = measure.quantile
-    assert isinstance(found, Estimate)  # noqa: S101 - a plain number is never undecided
-    bound = found.low if threshold.at_least is not None else found.high
+    assert isinstance(figure, Estimate)  # noqa: S101 - a plain number is never undecided
+    bound = figure.low if threshold.at_least is not None else figure.high
     if bound is None and quantile is not None:
         needed = samples_for_bound(quantile, confidence=criterion.confidence)
-        return f"n = {found.n} cannot bound it; it takes {needed}"
+        return f"n = {figure.n} cannot bound it; it takes {needed}"
     return "the interval reaches across the threshold"

@@ -174,12 +174,12 @@ def _kv_bytes_per_token(header: GgufHeader) -> int:
 def _tensors(model: MadeUpModel) -> list[tuple[str, tuple[int, ...]]]:
     """Names and shapes, rows first; embeddings are tied, so there is no output matrix."""
     width, kv_width, inner = model.width, model.kv_heads * model.head_size, model.feed_forward
-    found: list[tuple[str, tuple[int, ...]]] = [
+    tensors: list[tuple[str, tuple[int, ...]]] = [
         ("token_embd.weight", (model.vocabulary, width)),
         ("output_norm.weight", (width,)),
     ]
     for layer in range(model.layers):
-        found += [
+        tensors += [
             (f"blk.{layer}.attn_norm.weight", (width,)),
             (f"blk.{layer}.attn_q.weight", (width, width)),
             (f"blk.{layer}.attn_k.weight", (kv_width, width)),
@@ -190,7 +190,7 @@ def _tensors(model: MadeUpModel) -> list[tuple[str, tuple[int, ...]]]:
             (f"blk.{layer}.ffn_up.weight", (inner, width)),
             (f"blk.{layer}.ffn_down.weight", (width, inner)),
         ]
-    return found
+    return tensors
 
 
 def _tensor_type(gguf: Any, name: str, level: str, shape: tuple[int, ...]) -> Any:

@@ -164,12 +164,12 @@ class Replier:
 
     def _asked(self, prompt: str, is_chat: bool) -> Exercise | None:
         """The exercise that a prompt asks, by its words or, where there are none, by its opening."""
-        found = next(
+        exercise = next(
             (e for e in self._exercises if e.prompt.strip() in prompt and (e.opening or "").rstrip() in prompt), None
         )
-        if found is None and not is_chat:
-            found = next((e for e in self._exercises if e.opening is not None and e.opening in prompt), None)
-        return found
+        if exercise is None and not is_chat:
+            exercise = next((e for e in self._exercises if e.opening is not None and e.opening in prompt), None)
+        return exercise
 
     def _merit(self, exercise: Exercise, seed: int) -> float:
         """Above 0 it solves the exercise: ability less difficulty and damage, and luck of three kinds."""
@@ -247,7 +247,7 @@ class SimulatedJudge:
 
     def reply(self, prompt: str, seed: int) -> str:
         """A mark or a choice, with a word before it."""
-        replies = [found[2] for found in _QUOTED.finditer(prompt)]
+        replies = [match[2] for match in _QUOTED.finditer(prompt)]
         rng = random.Random(hashlib.sha256("\0".join([str(seed), *replies]).encode()).digest())
         if CHOICE_WANTED not in prompt:
             mark = GOOD if self._is_right(replies[0]) else POOR

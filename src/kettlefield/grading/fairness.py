@@ -43,12 +43,12 @@ def unfinished(exercise: Exercise) -> str:
 def near_duplicates(exercises: tuple[Exercise, ...]) -> dict[str, str]:
     """For each exercise whose prompt is nearly that of an earlier one, what it is like."""
     triples = {exercise.id: _triples(_said(exercise, 1)) for exercise in exercises}
-    found: dict[str, str] = {}
+    same: dict[str, str] = {}
     for one, other in combinations(exercises, 2):
         a, b = triples[one.id], triples[other.id]
         if a and b and len(a & b) / min(len(a), len(b)) > MAX_LIKENESS:
-            found[other.id] = f'its prompt is nearly that of "{one.id}"'
-    return found
+            same[other.id] = f'its prompt is nearly that of "{one.id}"'
+    return same
 
 
 def _triples(text: str) -> set[tuple[str, ...]]:

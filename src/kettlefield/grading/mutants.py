@@ -84,12 +84,12 @@ def make_mutants(
     within = within or (0, len(text))
     places: list[tuple[int, int, str]] = []
     for pattern, becomes in _SWAPS:
-        places += [(found.start(), found.end(), becomes) for found in pattern.finditer(plain)]
-    signs = {found.end() for found in _SIGN.finditer(plain)}
+        places += [(match.start(), match.end(), becomes) for match in pattern.finditer(plain)]
+    signs = {match.end() for match in _SIGN.finditer(plain)}
     places += [
-        (found.start(), found.end(), str(int(found[0]) + 1))
-        for found in _NUMBER.finditer(plain)
-        if found.end() not in signs
+        (match.start(), match.end(), str(int(match[0]) + 1))
+        for match in _NUMBER.finditer(plain)
+        if match.end() not in signs
     ]
     places = [(start, end, becomes) for start, end, becomes in places if within[0] <= start and end <= within[1]]
     chosen = sorted(rng.sample(places, most) if len(places) > most else places)

@@ -76,7 +76,7 @@ class Frame(StepFrame, frozen=True):
 
 def lines_of(results: bytes, nonce: str) -> list[dict[str, Any]]:
     """The objects on lines with our nonce; anything else on the descriptor was written by somebody else."""
-    found = []
+    records = []
     mark = f"{nonce} ".encode()
     for line in results.split(b"\n"):
         if line.startswith(mark):
@@ -86,8 +86,8 @@ def lines_of(results: bytes, nonce: str) -> list[dict[str, Any]]:
             except (ValueError, RecursionError):
                 continue
             if isinstance(record, dict):
-                found.append(record)
-    return found
+                records.append(record)
+    return records
 
 
 def frames_of(results: bytes, nonce: str) -> list[Frame]:

@@ -10,9 +10,9 @@ from kettlefield.languages.probing import ask, outside_usr
 
 
 def _probe() -> Toolchain | Missing:
-    found = shutil.which("go")
-    match = re.search(r"go(\d+\.\d+(?:\.\d+)?)", ask([found, "version"])) if found else None
-    root = ask([found, "env", "GOROOT"]) if found else ""
+    program_on_path = shutil.which("go")
+    match = re.search(r"go(\d+\.\d+(?:\.\d+)?)", ask([program_on_path, "version"])) if program_on_path else None
+    root = ask([program_on_path, "env", "GOROOT"]) if program_on_path else ""
     if match is None or not root:
         return Missing(language="go", remedy="apt-get install golang-go")
     program = Path(root, "bin", "go").resolve()

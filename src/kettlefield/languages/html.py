@@ -21,13 +21,13 @@ DRIVER = "playwright"  # leads the browser that pages are opened in
 
 def _probe() -> Toolchain | Missing:
     # the program itself: what is on the path may be a script around it that reads the user's settings
-    found = next(filter(None, map(shutil.which, _BROWSERS)), None)
-    match = re.search(r"(\d+(?:\.\d+){2,3})", ask([found, "--version"])) if found else None
-    if found is None or match is None:
+    program_on_path = next(filter(None, map(shutil.which, _BROWSERS)), None)
+    match = re.search(r"(\d+(?:\.\d+){2,3})", ask([program_on_path, "--version"])) if program_on_path else None
+    if program_on_path is None or match is None:
         return Missing(language=PAGE, remedy="apt-get install chromium")
     if isinstance(find_packages((DRIVER,)), str):
         return Missing(language=PAGE, remedy="pip install 'kettlefield[pages]'")
-    program = Path(found).resolve()
+    program = Path(program_on_path).resolve()
     fonts = tuple(str(folder) for folder in (Path("/etc/fonts"),) if folder.is_dir())
     return Toolchain(
         language=PAGE, program=str(program), version=match[1], mounts=(*outside_usr(program.parent), *fonts)

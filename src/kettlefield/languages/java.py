@@ -10,11 +10,11 @@ from kettlefield.languages.probing import ask, outside_usr
 
 
 def _probe() -> Toolchain | Missing:
-    found = shutil.which("javac")
-    match = re.match(r"javac (\S+)", ask([found, "-version"])) if found else None
-    if found is None or match is None:
+    program_on_path = shutil.which("javac")
+    match = re.match(r"javac (\S+)", ask([program_on_path, "-version"])) if program_on_path else None
+    if program_on_path is None or match is None:
         return Missing(language="java", remedy="apt-get install default-jdk-headless")
-    home = Path(found).resolve().parent.parent
+    home = Path(program_on_path).resolve().parent.parent
     settings = tuple(map(str, sorted(Path("/etc").glob("java-*"))))  # the runtime's own, linked from /usr
     return Toolchain(
         language="java", program=str(home / "bin" / "javac"), version=match[1], mounts=(*outside_usr(home), *settings)

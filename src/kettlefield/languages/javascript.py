@@ -11,8 +11,8 @@ from kettlefield.languages.probing import ask, outside_usr
 
 def _probe() -> Toolchain | Missing:
     # asked of the program itself, so that a shim in front of it drops out
-    found = shutil.which("node")
-    line = ask([found, "-p", "process.execPath + ' ' + process.versions.node"]) if found else ""
+    program_on_path = shutil.which("node")
+    line = ask([program_on_path, "-p", "process.execPath + ' ' + process.versions.node"]) if program_on_path else ""
     match = re.fullmatch(r"(/.+) (\d+\.\d+\.\d+)", line)
     if match is None:
         return Missing(language="javascript", remedy="apt-get install nodejs")

@@ -26,20 +26,20 @@ def find_packages(names: tuple[str, ...]) -> Packages | str:
     names : tuple of str
         Distribution names, such as "pandas".
     """
-    found: dict[str, metadata.Distribution] = {}
+    distributions: dict[str, metadata.Distribution] = {}
     wanted = list(names)
     while wanted:
         name = _plain(wanted.pop())
-        if name in found:
+        if name in distributions:
             continue
         try:
-            found[name] = metadata.distribution(name)
+            distributions[name] = metadata.distribution(name)
         except metadata.PackageNotFoundError:
             return name
-        wanted += _needs(found[name])
-    paths = sorted({path for distribution in found.values() for path in _top_level(distribution)})
+        wanted += _needs(distributions[name])
+    paths = sorted({path for distribution in distributions.values() for path in _top_level(distribution)})
     return Packages(
-        versions=tuple((name, found[_plain(name)].version) for name in names),
+        versions=tuple((name, distributions[_plain(name)].version) for name in names),
         mounts=tuple(map(str, paths)),
         search=tuple(sorted({str(path.parent) for path in paths})),
     )

@@ -25,11 +25,11 @@ def version_probe(language: str, program: str, pattern: str, package: str) -> Ca
     """
 
     def probe() -> Toolchain | Missing:
-        found = shutil.which(program)
-        match = re.search(pattern, ask([found, "--version"])) if found else None
-        if found is None or match is None:
+        program_on_path = shutil.which(program)
+        match = re.search(pattern, ask([program_on_path, "--version"])) if program_on_path else None
+        if program_on_path is None or match is None:
             return Missing(language=language, remedy=f"apt-get install {package}")
-        real = Path(found).resolve()
+        real = Path(program_on_path).resolve()
         return Toolchain(language=language, program=str(real), version=match[1], mounts=outside_usr(real.parent))
 
     return probe

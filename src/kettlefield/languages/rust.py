@@ -10,8 +10,8 @@ from kettlefield.languages.probing import ask, outside_usr
 
 
 def _probe() -> Toolchain | Missing:
-    found = shutil.which("rustc")
-    sysroot = ask([found, "--print", "sysroot"]) if found else ""
+    program_on_path = shutil.which("rustc")
+    sysroot = ask([program_on_path, "--print", "sysroot"]) if program_on_path else ""
     program = Path(sysroot, "bin", "rustc")  # behind a version manager's shim, if there is one
     match = re.match(r"rustc (\S+)", ask([str(program), "--version"])) if sysroot and program.is_file() else None
     if match is None or shutil.which("cc") is None:

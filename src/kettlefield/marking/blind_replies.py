@@ -62,15 +62,15 @@ def items_of(record: Record, kinds: tuple[str, ...]) -> tuple[Item, ...]:
 
     Trials that ended in a fault of server or rig, and replies without an answer, have nothing to be marked.
     """
-    found: dict[str, Item] = {}
+    items: dict[str, Item] = {}
     trials: dict[str, list[int]] = {}
     for row in answer_rows(record, kinds):
         digest = item_digest(row.exercise.id, row.files)
         if not row.files:
             continue
         trials.setdefault(digest, []).append(row.trial)
-        if digest not in found:
-            found[digest] = Item(
+        if digest not in items:
+            items[digest] = Item(
                 digest=digest,
                 exercise=row.exercise.id,
                 title=row.exercise.title,
@@ -85,7 +85,7 @@ def items_of(record: Record, kinds: tuple[str, ...]) -> tuple[Item, ...]:
             )
     return tuple(
         Item(**{name: getattr(item, name) for name in Item.__slots__ if name != "trials"}, trials=tuple(trials[digest]))
-        for digest, item in found.items()
+        for digest, item in items.items()
     )
 
 

@@ -62,9 +62,9 @@ def agreements(marks: Mapping[Key, Mark]) -> tuple[Agreement, ...]:
     markers = sorted({marker for marker, _, _ in marks})
     first = {marker: {i: m.value for (who, i, s), m in marks.items() if who == marker and s == 1} for marker in markers}
     again = {marker: {i: m.value for (who, i, s), m in marks.items() if who == marker and s > 1} for marker in markers}
-    found = [_agreement(marker, "the same, shown again", first[marker], again[marker]) for marker in markers]
-    found += [_agreement(one, other, first[one], first[other]) for one, other in combinations(markers, 2)]
-    return tuple(found)
+    agreed = [_agreement(marker, "the same, shown again", first[marker], again[marker]) for marker in markers]
+    agreed += [_agreement(one, other, first[one], first[other]) for one, other in combinations(markers, 2)]
+    return tuple(agreed)
 
 
 def agreement_between(who: str, with_whom: str, ones: Mapping[str, float], others: Mapping[str, float]) -> Agreement:

@@ -124,14 +124,14 @@ def judge_prompt(task: str, guidance: str, replies: Sequence[str], mark: str) ->
 
 def read_mark(reply: str) -> int | None:
     """The mark of a reply of a judge: of the last line that gives one; None when none does."""
-    found = _MARK.findall(reply)
-    return int(found[-1]) if found else None
+    marks = _MARK.findall(reply)
+    return int(marks[-1]) if marks else None
 
 
 def read_choice(reply: str) -> Choice | None:
     """The choice of a reply of a judge: of the last line that gives one; None when none does."""
-    found = _BETTER.findall(reply)
-    return _CHOICES[found[-1].upper()] if found else None
+    choices = _BETTER.findall(reply)
+    return _CHOICES[choices[-1].upper()] if choices else None
 
 
 def position_bias(compared: Sequence[Compared], *, confidence: float = 0.95) -> Estimate | None:

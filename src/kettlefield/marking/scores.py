@@ -60,9 +60,9 @@ def read_marking(record: Record, weights: Weights) -> Marking:
     items = items_of(record, KINDS)
     marks = standing_marks(record)
     human = mean_marks(marks)
-    found = trusts(record, items, human)
-    unused = {trust.judge: why for trust in found if (why := why_not_used(trust, weights.agreement_at_least))}
-    trials = with_marks(counted_trials(trials_frame(record)), items, human, found)
+    judges = trusts(record, items, human)
+    unused = {trust.judge: why for trust in judges if (why := why_not_used(trust, weights.agreement_at_least))}
+    trials = with_marks(counted_trials(trials_frame(record)), items, human, judges)
     usable = weights.without_judge() if unused else weights
     return Marking(
         weights=weights,
@@ -70,7 +70,7 @@ def read_marking(record: Record, weights: Weights) -> Marking:
         marks=marks,
         agreements=agreements(marks),
         by_checks=parting_by_checks(items, human),
-        trusts=found,
+        trusts=judges,
         unused=unused,
         trials=trials,
         candidates=tuple(_candidate(str(name), mine, usable) for name, mine in trials.groupby("candidate", sort=False)),
@@ -100,8 +100,8 @@ def mixed_scores(trials: pd.DataFrame, weights: Weights) -> pd.Series:
     by_people = weights.people * mark.notna()
     by_judge = weights.judge * judgement.notna()
     rest = 1 - by_people - by_judge
-    found: pd.Series = rest * trials["score"] + by_people * mark.fillna(0) + by_judge * judgement.fillna(0)
-    return found
+    mixed: pd.Series = rest * trials["score"] + by_people * mark.fillna(0) + by_judge * judgement.fillna(0)
+    return mixed
 
 
 def _candidate(name: str, trials: pd.DataFrame, weights: Weights) -> MarkedCandidate:

@@ -55,14 +55,14 @@ async def ask_little(count: int, seconds: float) -> Found:
         for line in (folder / "true.jsonl").read_text(encoding="utf-8").splitlines():
             entry = json.loads(line)
             sent[entry["prompt"]] = np.asarray(entry["sent_s"])
-    found = []
+    pairs = []
     for prompt, exchange in done.items():
         true_s, seen_s = sent.get(prompt), np.asarray(exchange.trace.stamps_s) + exchange.sent_s
         if exchange.fault is not None or true_s is None or len(true_s) != len(seen_s):
             raise RigError(f"the little model's server failed: {exchange.fault}", "calibrate --real", "Try again.")
         if len(true_s):
-            found.append((true_s, seen_s))
-    return found
+            pairs.append((true_s, seen_s))
+    return pairs
 
 
 async def _ask_for(url: str, count: int, seconds: float) -> dict[str, Exchange]:
@@ -194,16 +194,16 @@ def calibrate(seconds: float, tell: Callable[[str], None], *, real: bool = False
 
 def stored_calibration(fingerprint: str) -> Calibration | None:
     """What was found last on the rig with this fingerprint."""
-    found = recall(CACHE, fingerprint)
+    stored = recall(CACHE, fingerprint)
     try:
-        return msgspec.convert(found, Calibration) if found is not None else None
+        return msgspec.convert(stored, Calibration) if stored is not None else None
     except msgspec.ValidationError:
         return None  # written by another version
 
 
-def store_calibration(fingerprint: str, found: Calibration) -> None:
+def store_calibration(fingerprint: str, calibration: Calibration) -> None:
     """Keep it for the campaigns that come."""
-    remember(CACHE, fingerprint, msgspec.to_builtins(found))
+    remember(CACHE, fingerprint, msgspec.to_builtins(calibration))
 
 
 def _run(work: "asyncio.Future[StreamError] | object") -> StreamError:
@@ -241,22 +241,22 @@ async def beat(port: int, count: int, seconds: float) -> Found:
 
     await asyncio.gather(*(stream(number) for number in range(count)))
     await client.close()
-    found = []
+    errors = []
     for exchange in done:
         true_s = np.asarray(true_moments(exchange.text.encode()))
         seen_s = np.asarray(exchange.trace.stamps_s) + exchange.sent_s
         if exchange.fault is not None or len(true_s) != len(seen_s) or not len(true_s):
             raise RigError(f"the calibration's own server failed: {exchange.fault}", "calibrate", "Try again.")
-        found.append((true_s, seen_s))
-    return found
+        errors.append((true_s, seen_s))
+    return errors
 
 
 async def _one(count: int, asking: Awaitable[Found]) -> StreamError:
     before, began_s = time.process_time(), time.perf_counter()
-    found = await asking
+    exchange = await asking
     cpu, lasted = time.process_time() - before, time.perf_counter() - began_s
     lags, firsts, gaps = [], [], []
-    for true_s, seen_s in found:
+    for true_s, seen_s in exchange:
         lags += list(seen_s - true_s)
         firsts.append(float(seen_s[0] - true_s[0]))
         gaps += list(np.abs(np.diff(seen_s) - np.diff(true_s)))

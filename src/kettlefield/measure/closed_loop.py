@@ -23,10 +23,10 @@ async def time_closed_loop(bench: Bench, concurrency: tuple[int, ...], *, reques
     requests, reply_tokens : int
         Requests one after the other at each place in the loop, and the cap of each.
     """
-    found: list[dict[str, float | int | None]] = []
+    counts: list[dict[str, float | int | None]] = []
     for count in sorted(set(concurrency)):
         if bench.budget.is_spent:
-            yield Ended(name=CLOSED_LOOP, why=BUDGET, facts={"counts": found})
+            yield Ended(name=CLOSED_LOOP, why=BUDGET, facts={"counts": counts})
             return
         exchanges = await _all_at_once(bench, count, requests, reply_tokens)
         for exchange in exchanges:
@@ -38,12 +38,12 @@ async def time_closed_loop(bench: Bench, concurrency: tuple[int, ...], *, reques
                 for e in good
             ]
         )
-        found.append({"concurrency": count, "rate_tps": rate, "faults": len(exchanges) - len(good)})
+        counts.append({"concurrency": count, "rate_tps": rate, "faults": len(exchanges) - len(good)})
         if not good:
-            yield Ended(name=CLOSED_LOOP, why=exchanges[0].fault or "no reply", facts={"counts": found})
+            yield Ended(name=CLOSED_LOOP, why=exchanges[0].fault or "no reply", facts={"counts": counts})
             return
-    rates = [(int(f["concurrency"] or 0), float(f["rate_tps"])) for f in found if f["rate_tps"] is not None]
-    facts = {"counts": found, "saturation_concurrency": saturation([c for c, _ in rates], [r for _, r in rates])}
+    rates = [(int(f["concurrency"] or 0), float(f["rate_tps"])) for f in counts if f["rate_tps"] is not None]
+    facts = {"counts": counts, "saturation_concurrency": saturation([c for c, _ in rates], [r for _, r in rates])}
     yield Ended(name=CLOSED_LOOP, why=DONE, facts=facts)
 
 

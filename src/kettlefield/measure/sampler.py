@@ -160,13 +160,13 @@ class Sampler:
 
     def _energy(self) -> float | None:
         """Joules since the last phase, over all meters that can still be read."""
-        found, told = 0.0, False
+        joules, told = 0.0, False
         for number, meter in enumerate(self._meters):
             now = meter.read_j()
             if now is not None:
-                found += now - self._joules[number]
+                joules += now - self._joules[number]
                 self._joules[number], told = now, True
-        return found if told else None
+        return joules if told else None
 
 
 def _phase(

@@ -49,14 +49,14 @@ def phase_now(phase: str) -> str:
 
 def settings_now(text: str) -> dict[str, Any]:
     """A candidate's settings as recorded, its keys under their present names."""
-    found: dict[str, Any] = current_plan(json.loads(text))
-    return found
+    settings: dict[str, Any] = current_plan(json.loads(text))
+    return settings
 
 
 def facts_now(text: str | None) -> dict[str, Any]:
     """A point of a procedure, or what one found out, its keys under their present names."""
-    found: dict[str, Any] = _renamed(json.loads(text or "{}"))
-    return found
+    facts: dict[str, Any] = _renamed(json.loads(text or "{}"))
+    return facts
 
 
 def _renamed(value: Any) -> Any:

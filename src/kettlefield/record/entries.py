@@ -272,7 +272,7 @@ def put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
 def _put_prompt(connection: sa.Connection, messages: tuple[dict[str, str], ...]) -> int:
     digest = hashlib.sha256(json.dumps(messages).encode()).hexdigest()
     table = schema.prompt
-    found = connection.execute(sa.select(table.c.id).where(table.c.digest == digest)).scalar_one_or_none()
-    if found is not None:
-        return int(found)
+    known = connection.execute(sa.select(table.c.id).where(table.c.digest == digest)).scalar_one_or_none()
+    if known is not None:
+        return int(known)
     return inserted(connection, table, {"digest": digest, "messages": pack_json(messages)})

@@ -222,9 +222,9 @@ class Record:
         """The candidate's id; it is added when it is not there yet."""
         table = schema.candidate
         with self._writing() as connection:
-            found = connection.execute(sa.select(table.c.id).where(table.c.name == entry.name)).scalar_one_or_none()
-            if found is not None:
-                return int(found)
+            known = connection.execute(sa.select(table.c.id).where(table.c.name == entry.name)).scalar_one_or_none()
+            if known is not None:
+                return int(known)
             row = {
                 **dataclasses.asdict(entry),
                 "baseline": entry.baseline or None,
@@ -466,8 +466,8 @@ def _format_of(connection: sa.Connection) -> int | None:
     """The format that a record says it has; None: it says none, so it is not a record."""
     tables = sa.inspect(connection).get_table_names()
     if schema.format_version.name in tables:
-        found = connection.execute(sa.select(schema.format_version.c.version_num)).scalar_one_or_none()
+        version = connection.execute(sa.select(schema.format_version.c.version_num)).scalar_one_or_none()
     else:
         query = sa.select(schema.meta.c.value).where(schema.meta.c.key == "schema_version")
-        found = connection.execute(query).scalar_one_or_none()
-    return int(found) if found is not None and found.isdigit() else None
+        version = connection.execute(query).scalar_one_or_none()
+    return int(version) if version is not None and version.isdigit() else None

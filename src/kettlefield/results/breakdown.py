@@ -45,13 +45,13 @@ def pass_rates_by(record: Record, grouping: str) -> tuple[Group, ...]:
     """
     counted = counted_trials(trials_frame(record))
     joined = counted.merge(_exercises(record, grouping), on="exercise")
-    found = []
+    groups = []
     for candidate in counted["candidate"].unique():
         mine = joined[joined["candidate"] == candidate]
         for name, group in mine.groupby("group", sort=True):
             shares = group.groupby("exercise")["passed"].agg(["sum", "count"])
             ratio = pass_ratio(list(shares["sum"].astype(int)), list(shares["count"].astype(int)))
-            found.append(
+            groups.append(
                 Group(
                     candidate=str(candidate),
                     group=str(name),
@@ -60,7 +60,7 @@ def pass_rates_by(record: Record, grouping: str) -> tuple[Group, ...]:
                     pass_rate=ratio,
                 )
             )
-    return tuple(found)
+    return tuple(groups)
 
 
 def _exercises(record: Record, grouping: str) -> pd.DataFrame:
@@ -122,12 +122,12 @@ def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigur
         As `exercises_frame` gives it.
     """
     passed = counted["first_outcome"] == Outcome.PASSED.value
-    found = []
+    figures = []
     for suite in exercises["suite"].unique():
         of_suite = exercises[exercises["suite"] == suite]
         mine = counted["exercise"].isin(of_suite["exercise"])
         shares = passed[mine].groupby(counted["exercise"][mine]).agg(["sum", "count"])
-        found.append(
+        figures.append(
             SuiteFigures(
                 suite=str(suite),
                 weight=float(of_suite["weight"].iloc[0]),
@@ -136,7 +136,7 @@ def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigur
                 passes=tuple((int(row["sum"]), int(row["count"])) for row in shares.to_dict("records")),
             )
         )
-    return tuple(found)
+    return tuple(figures)
 
 
 def together(suites: tuple[SuiteFigures, ...], *, confidence: float) -> Estimate | None:

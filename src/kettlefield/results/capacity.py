@@ -50,11 +50,11 @@ def _read_procedure_ends(record: Record) -> dict[str, Ends]:
     query = sa.select(candidate.c.name, named_now(table.c.name).label("step"), table.c.why_ended, table.c.facts).join(
         candidate, candidate.c.id == table.c.candidate_id
     )
-    found: dict[str, Ends] = {}
+    ends: dict[str, Ends] = {}
     with record.reading() as connection:
         for row in connection.execute(query.where(table.c.superseded_at.is_(None)).order_by(table.c.id)):
-            found.setdefault(row.name, {})[row.step] = (row.why_ended, facts_now(row.facts))
-    return found
+            ends.setdefault(row.name, {})[row.step] = (row.why_ended, facts_now(row.facts))
+    return ends
 
 
 def capacity_found(plan: dict[str, Any], ended: Ends) -> Capacity | None:
@@ -93,11 +93,11 @@ def _read_loads_of(record: Record) -> dict[str, tuple[Load, ...]]:
         candidate.c.weights_bytes,
         *(table.c[name] for name in ("load_kind", "load_s", "first_answer_s", "load_disturbed")),
     ).join(candidate, candidate.c.id == table.c.candidate_id)
-    found: dict[str, list[Any]] = {}
+    sessions: dict[str, list[Any]] = {}
     with record.reading() as connection:
         for row in connection.execute(query.where(table.c.load_s.is_not(None)).order_by(table.c.id)):
-            found.setdefault(row.name, []).append(row)
-    return {name: tuple(_load(row, rows) for row in rows) for name, rows in found.items()}
+            sessions.setdefault(row.name, []).append(row)
+    return {name: tuple(_load(row, rows) for row in rows) for name, rows in sessions.items()}
 
 
 def _load(row: Any, rows: list[Any]) -> Load:
@@ -135,12 +135,12 @@ class Floor:
 
     seconds: float | None
 
-    def show(self, found: Estimate | float | None) -> str:
+    def show(self, figure: Estimate | float | None) -> str:
         """A duration, or ``< floor`` with the floor."""
-        value = found.value if isinstance(found, Estimate) else found
+        value = figure.value if isinstance(figure, Estimate) else figure
         if value is not None and self.seconds is not None and value < self.seconds:
             return f"< {format_duration(self.seconds)}"
-        return with_interval(found, Unit.SECONDS) if isinstance(found, Estimate) else in_unit(found, Unit.SECONDS)
+        return with_interval(figure, Unit.SECONDS) if isinstance(figure, Estimate) else in_unit(figure, Unit.SECONDS)
 
     def words(self) -> str:
         """What a reader should know of it."""
@@ -151,5 +151,5 @@ class Floor:
 
 def floor_of(record: Record) -> Floor:
     """The floor of a record's campaign: the 99th percentile of the error with one stream."""
-    found = campaign_facts(record)["rig"].get("calibration")
-    return Floor(float(found["floor_s"]) if found else None)
+    calibration = campaign_facts(record)["rig"].get("calibration")
+    return Floor(float(calibration["floor_s"]) if calibration else None)

@@ -245,7 +245,7 @@ def _figures(
     samples = {name: usable_of(speed, name) for name in sorted(_speed_fields())}
     load = _load(memory)
     peak = _most(memory["peak_bytes"])
-    doubts = {name: found.doubt for name, found in samples.items() if found.doubt}
+    doubts = {name: usable.doubt for name, usable in samples.items() if usable.doubt}
     if load is not None and load[2] is not None:
         doubts["load_s"] = f"disturbed: {load[2]} while it loaded"
     return Figures(
@@ -284,15 +284,15 @@ def _figures(
         seeds=seed_pairs(counted, exercises),
         peak_spread_bytes=_spread(memory, peak),
         doubts=doubts,
-        speed={name: found.values for name, found in samples.items()},
+        speed={name: usable.values for name, usable in samples.items()},
     )
 
 
 def _pass_at_k(counted: pd.DataFrame) -> dict[int, float]:
     shares = counted.groupby("exercise")["passed"].agg(["sum", "count"]).astype(int)
     passed, asked = list(shares["sum"]), list(shares["count"])
-    found = {k: pass_at_k(passed, asked, k) for k in range(1, min(asked, default=0) + 1)}
-    return {k: chance for k, chance in found.items() if chance is not None}
+    rates = {k: pass_at_k(passed, asked, k) for k in range(1, min(asked, default=0) + 1)}
+    return {k: chance for k, chance in rates.items() if chance is not None}
 
 
 def _speed_fields() -> set[str]:

@@ -190,13 +190,13 @@ def open_trial(record: Record, trial_id: int) -> dict[str, Any]:
 def _open_attempt(connection: sa.Connection, attempt: dict[str, Any]) -> dict[str, Any]:
     exchange, prompt, check = schema.exchange, schema.prompt, schema.check_result
     query = sa.select(exchange, prompt.c.messages).join(prompt, prompt.c.id == exchange.c.prompt_id)
-    found = connection.execute(query.where(exchange.c.id == attempt["exchange_id"])).mappings().first()
+    kept = connection.execute(query.where(exchange.c.id == attempt["exchange_id"])).mappings().first()
     opened = None
-    if found is not None:
-        opened = {key: value for key, value in found.items() if key != "stamps"}
-        opened["messages"] = unpack_json(found["messages"])
-        opened["sampling"] = json.loads(found["sampling"])
-        opened["reply"], opened["thinking"] = unpack_text(found["reply"]), unpack_text(found["thinking"])
+    if kept is not None:
+        opened = {key: value for key, value in kept.items() if key != "stamps"}
+        opened["messages"] = unpack_json(kept["messages"])
+        opened["sampling"] = json.loads(kept["sampling"])
+        opened["reply"], opened["thinking"] = unpack_text(kept["reply"]), unpack_text(kept["thinking"])
     checks = connection.execute(sa.select(check).where(check.c.attempt_id == attempt["id"]).order_by(check.c.id))
     picture = schema.picture
     pictures = sa.select(picture.c.width, picture.c.png).where(picture.c.attempt_id == attempt["id"])

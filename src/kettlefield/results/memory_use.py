@@ -80,13 +80,13 @@ def _read_memories(record: Record) -> tuple[Memory, ...]:
     timed, blocks = timed_frame(record), _blocks(record)
     energy = _energy(record)
     candidates = candidate_rows(record)
-    found = []
+    rows = []
     for entry in candidates:
         name = entry.name
         mine, phases = timed[timed["candidate"] == name], blocks[blocks["candidate"] == name]
         sources = phases["energy_from"].dropna()
         per_token, per_solved = energy.get(name, (None, None))
-        found.append(
+        rows.append(
             Memory(
                 candidate=name,
                 baseline_bytes=_first(phases["baseline_bytes"]),
@@ -104,9 +104,9 @@ def _read_memories(record: Record) -> tuple[Memory, ...]:
         )
     references = references_of(candidates)
     against = {entry.name: references.get(entry.model) for entry in candidates}
-    by_name = {row.candidate: row for row in found}
+    by_name = {row.candidate: row for row in rows}
     return tuple(
-        replace(row, less_than_reference=_less(row, by_name.get(against[row.candidate] or ""))) for row in found
+        replace(row, less_than_reference=_less(row, by_name.get(against[row.candidate] or ""))) for row in rows
     )
 
 
@@ -157,8 +157,10 @@ def _phase(row: dict[Any, Any]) -> PhaseMemory:
 def token_slope(record: Record, candidate: str) -> float | None:
     """Growth of a candidate's memory with each token of context, in bytes; None: not measured, or none beyond doubt."""
     timed = timed_frame(record)
-    found = _token_slope(timed[(timed["candidate"] == candidate) & (timed["purpose"] == "depth")])
-    return found.value if found is not None and found.low is not None and found.low > 0 else None
+    slope_found = _token_slope(timed[(timed["candidate"] == candidate) & (timed["purpose"] == "depth")])
+    return (
+        slope_found.value if slope_found is not None and slope_found.low is not None and slope_found.low > 0 else None
+    )
 
 
 def _token_slope(frame: pd.DataFrame) -> Estimate | None:

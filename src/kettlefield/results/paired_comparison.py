@@ -39,7 +39,7 @@ def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[s
         both sides of a pair.
     """
     passed = counted_trials(trials)
-    found: dict[str, Against] = {}
+    against: dict[str, Against] = {}
     for _, of_model in candidates.groupby("family" if "family" in candidates else "model", sort=False):
         references = list(of_model[of_model["reference"].astype(bool)]["name"])
         levels = [name for name in of_model["name"] if name not in references]
@@ -50,10 +50,10 @@ def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[s
         }
         adjusted = holm([one.p for one in known.values()])
         for (name, one), p_adjusted in zip(known.items(), adjusted, strict=True):
-            found[name] = Against(
+            against[name] = Against(
                 reference=one.reference, pairs=one.pairs, won=one.won, lost=one.lost, p=one.p, p_adjusted=p_adjusted
             )
-    return found
+    return against
 
 
 def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | None:
@@ -91,7 +91,7 @@ def mixed_settings(record: Record) -> dict[str, str]:
     """For each candidate that was asked under other settings than its reference level, which, in words."""
     rows = candidate_rows(record)
     settings, references = {row.name: row.settings for row in rows}, references_of(rows)
-    found = {}
+    mixed = {}
     for row in rows:
         reference = references.get(row.model)
         if reference is None or reference == row.name:
@@ -99,8 +99,8 @@ def mixed_settings(record: Record) -> dict[str, str]:
         changes = changes_between(_answering(settings[reference]), _answering(row.settings))
         if changes:
             words = "; ".join(f"{change.what} {change.now} instead of {change.then}" for change in changes)
-            found[row.name] = f"asked under other settings than {reference}: {words}"
-    return found
+            mixed[row.name] = f"asked under other settings than {reference}: {words}"
+    return mixed
 
 
 def _answering(settings: Mapping[str, Any]) -> dict[str, Any]:

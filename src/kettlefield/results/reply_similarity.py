@@ -41,7 +41,7 @@ def reply_agreements(record: Record, *, against: str | None = None) -> tuple[Rep
     candidates = candidate_rows(record)
     references = references_of(candidates)
     replies = _first_replies(record)
-    found = []
+    agreements = []
     for entry in candidates:
         name, reference = entry.name, against or references.get(entry.model)
         if reference is None or reference == name:
@@ -50,8 +50,8 @@ def reply_agreements(record: Record, *, against: str | None = None) -> tuple[Rep
         mine, other = (replies[replies["candidate"] == side].drop(columns="candidate") for side in (name, reference))
         both = mine.merge(other, on=["exercise", "sample", "seed"], suffixes=("", "_reference"))
         if len(both):
-            found.append(_agreement(name, reference, temperature, both))
-    return tuple(found)
+            agreements.append(_agreement(name, reference, temperature, both))
+    return tuple(agreements)
 
 
 def _agreement(name: str, reference: str, temperature: float, both: pd.DataFrame) -> ReplyAgreement:

@@ -68,9 +68,9 @@ def grid_samples(timed: pd.DataFrame) -> tuple[Mapping[str, list[float]], Mappin
 
 def depth_samples(timed: pd.DataFrame) -> pd.DataFrame:
     """One row a request of the depth procedure: candidate, depth_tokens (as the server counts), decode_tps."""
-    found = []
+    parts = []
     for _, of_candidate in timed[timed["purpose"] == "depth"].groupby("candidate", sort=False):
         known = undisturbed(of_candidate).dropna(subset=["prompt_tokens", "decode_tps"])
-        found.append(known.assign(depth_tokens=depth_tokens(known) if len(known) else []))
+        parts.append(known.assign(depth_tokens=depth_tokens(known) if len(known) else []))
     columns = ["candidate", "depth_tokens", "decode_tps"]
-    return pd.concat(found)[columns] if found else pd.DataFrame(columns=columns)
+    return pd.concat(parts)[columns] if parts else pd.DataFrame(columns=columns)

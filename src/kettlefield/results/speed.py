@@ -193,13 +193,13 @@ def _read_timings(record: Record) -> tuple[Timing, ...]:
     timed, ended, loads = timed_frame(record), procedure_ends(record), loads_of(record)
     candidates = candidate_rows(record)
     references = references_of(candidates)
-    found = []
+    rows = []
     for entry in candidates:
         name, speed = entry.name, entry.settings["speed"]
         mine = timed[timed["candidate"] == name]
         other = timed[timed["candidate"] == references.get(entry.model)]
-        found.append(_timing(name, speed, mine, other, ended.get(name, {}), loads.get(name, ())))
-    return tuple(found)
+        rows.append(_timing(name, speed, mine, other, ended.get(name, {}), loads.get(name, ())))
+    return tuple(rows)
 
 
 def _timing(
@@ -281,15 +281,15 @@ def _cells(frame: pd.DataFrame, label: Callable[[dict[str, Any]], str]) -> tuple
 
 def _cell(label: str, frame: pd.DataFrame) -> Cell:
     lagged = frame.assign(ttft_s=frame["ttft_s"] + frame["scheduled_lag_s"].fillna(0.0))
-    found, paced = usable_of(lagged, "ttft_s"), usable_of(frame, "decode_tps")
-    firsts, rates = list(found.values), list(paced.values)
+    first, paced = usable_of(lagged, "ttft_s"), usable_of(frame, "decode_tps")
+    firsts, rates = list(first.values), list(paced.values)
     clean = undisturbed(frame)
     depth = _counted_depth(frame)
     return Cell(
         label=label + (f" ({depth:,.0f} counted)" if depth is not None and off_depth(frame) else ""),
         n=len(frame),
         disturbed=int(frame["disturbed"].notna().sum()),
-        doubt=found.doubt or paced.doubt,
+        doubt=first.doubt or paced.doubt,
         ttft_s=quantile_interval(firsts, 0.5) if firsts else None,
         ttft_p95_s=quantile(firsts, 0.95) if firsts else None,
         decode_tps=quantile_interval(rates, 0.5) if rates else None,
@@ -328,12 +328,12 @@ def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: Ends) -> Depth:
     known = clean[clean["prompt_tokens"].notna() & clean["decode_tps"].notna()]
     # requests of one depth differ by a few tokens, which is not a difference in depth
     depths = depth_tokens(known)
-    found = slope(list(depths / 1000), list(known["decode_tps"]))
+    per_token = slope(list(depths / 1000), list(known["decode_tps"]))
     floor = float(plan.get("floor", 0.0))
     _, facts = ended.get("past-window", ("", {}))
     return Depth(
         cells=_cells(frame, _depth_label),
-        slope_tps=found,
+        slope_tps=per_token,
         floor_tps=floor,
         floor_depth_tokens=floor_depth(known, floor),
         past_window=facts.get("behaviour"),

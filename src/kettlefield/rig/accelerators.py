@@ -304,12 +304,12 @@ def find_accelerators(drm: Path = Path("/sys/class/drm"), nvml: Any = None) -> t
 
 def energy_counters(powercap: Path = Path("/sys/class/powercap")) -> tuple[str, ...]:
     """Names of the energy counters that can be read here."""
-    found = []
+    counters = []
     for zone in sorted(powercap.glob("*:*")):
         with contextlib.suppress(OSError):
             (zone / "energy_uj").read_text()
-            found.append((zone / "name").read_text().strip())
-    return tuple(found)
+            counters.append((zone / "name").read_text().strip())
+    return tuple(counters)
 
 
 def _nvidia(nvml: Any) -> Iterator[AcceleratorFacts]:

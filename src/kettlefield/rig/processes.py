@@ -18,12 +18,12 @@ def process_tree(pid: int) -> list[int]:
     """A process and all below it, parents first; empty when it is gone."""
     if not Path(f"/proc/{pid}").exists():
         return []
-    found = [pid]
-    for parent in found:
+    pids = [pid]
+    for parent in pids:
         with contextlib.suppress(OSError):
             for task in Path(f"/proc/{parent}/task").iterdir():
-                found += map(int, (task / "children").read_text().split())
-    return found
+                pids += map(int, (task / "children").read_text().split())
+    return pids
 
 
 def resident_bytes(pid: int) -> int:
@@ -81,16 +81,16 @@ class _Member:
         """The proportional share as the kernel tells it now; where it does not, the resident size stands."""
         if self._rollup < 0:
             return
-        found = {}
+        shares = {}
         with contextlib.suppress(OSError):
             for line in os.pread(self._rollup, 4096, 0).splitlines():
                 name, _, value = line.partition(b":")
                 if name in {b"Rss", b"Pss", b"Pss_File"}:
-                    found[name] = int(value.split()[0])
-        resident = found.get(b"Rss", 0)
+                    shares[name] = int(value.split()[0])
+        resident = shares.get(b"Rss", 0)
         if resident:
-            self.share = found.get(b"Pss", resident) / resident
-            self.mapped_share = found.get(b"Pss_File", 0) / resident
+            self.share = shares.get(b"Pss", resident) / resident
+            self.mapped_share = shares.get(b"Pss_File", 0) / resident
 
     def cpu_s(self) -> float:
         if self._stat < 0:
@@ -165,10 +165,10 @@ class TreeWatch:
         if not now and time.monotonic() < self._scan_at_s:
             return
         before_s = time.thread_time()  # not wall time: a busy host must not make the scans rare
-        found = process_tree(self._root)
-        for pid in set(self._members) - set(found):
+        pids = process_tree(self._root)
+        for pid in set(self._members) - set(pids):
             self._drop(pid)
-        for pid in found:
+        for pid in pids:
             if pid not in self._members:
                 with contextlib.suppress(OSError):
                     self._members[pid] = _Member(pid)

@@ -72,12 +72,12 @@ def _write_whole(path: Path, text: str) -> None:
 
 def used_bytes(folder: Path) -> dict[int, int]:
     """Bytes used on the card by each living process id."""
-    found = {}
+    claims = {}
     for path in folder.glob("used-*[0-9]"):
         with contextlib.suppress(OSError, ValueError):
             pid = int(path.name.removeprefix("used-"))
             if psutil.pid_exists(pid):
-                found[pid] = int(path.read_text())
+                claims[pid] = int(path.read_text())
             else:
                 path.unlink()
-    return found
+    return claims

@@ -38,13 +38,13 @@ class RigFacts(msgspec.Struct, frozen=True, kw_only=True):
 def survey_rig() -> RigFacts:
     """Look at the machine as it is now."""
     host, accelerators = read_host(), find_accelerators()
-    found = {language.name: find_toolchain(language.name) for language in LANGUAGES.with_toolchain}
+    tools = {language.name: find_toolchain(language.name) for language in LANGUAGES.with_toolchain}
     return RigFacts(
         host=host,
         available_bytes=psutil.virtual_memory().available,
         accelerators=accelerators,
-        toolchains={name: tool.version for name, tool in found.items() if not isinstance(tool, Missing)},
-        missing={name: tool.remedy for name, tool in found.items() if isinstance(tool, Missing)},
+        toolchains={name: tool.version for name, tool in tools.items() if not isinstance(tool, Missing)},
+        missing={name: tool.remedy for name, tool in tools.items() if isinstance(tool, Missing)},
         energy_counters=energy_counters(),
         fingerprint=fingerprint(host, accelerators),
     )
@@ -69,13 +69,13 @@ def rig_state(languages: Iterable[str], packages: Iterable[str]) -> dict[str, ob
 
 
 def _package_version(name: str) -> str:
-    found = find_packages((name,))
-    return MISSING if isinstance(found, str) else found.versions[0][1]
+    packages = find_packages((name,))
+    return MISSING if isinstance(packages, str) else packages.versions[0][1]
 
 
 def _toolchain_version(language: str) -> str:
-    found = find_toolchain(language)
-    return MISSING if isinstance(found, Missing) else found.version
+    toolchain = find_toolchain(language)
+    return MISSING if isinstance(toolchain, Missing) else toolchain.version
 
 
 def fingerprint(host: HostFacts, accelerators: tuple[AcceleratorFacts, ...]) -> str:
@@ -114,9 +114,9 @@ def memory_bandwidth(key: str, *, fresh: bool = False) -> float:
     known = recall("bandwidth", key)
     if isinstance(known, float) and known > 0 and not fresh:
         return known
-    found = _measure()
-    remember("bandwidth", key, found)
-    return found
+    measured = _measure()
+    remember("bandwidth", key, measured)
+    return measured
 
 
 def own_bandwidth() -> float:

@@ -98,14 +98,14 @@ def split_exports(results: bytes, nonce: str) -> tuple[bytes, dict[str, bytes]]:
     ``MAX_EXPORT_BYTES``: nothing is ever unpacked to disk.
     """
     head, mark, archive = results.partition(f"\n{nonce} files\n".encode())
-    found: dict[str, bytes] = {}
+    exports: dict[str, bytes] = {}
     if mark:
         try:
             with tarfile.open(fileobj=io.BytesIO(archive), mode="r:") as tar:
                 for member in tar:
                     if member.isreg() and member.size <= MAX_EXPORT_BYTES:
                         opened = tar.extractfile(member)
-                        found[member.name] = opened.read() if opened is not None else b""
+                        exports[member.name] = opened.read() if opened is not None else b""
         except (tarfile.TarError, EOFError, ValueError):
-            return head, found
-    return head, found
+            return head, exports
+    return head, exports

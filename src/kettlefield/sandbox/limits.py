@@ -131,15 +131,15 @@ def _enter(group: MemoryGroup) -> None:
 
 def _parents() -> list[tuple[Path, bool]]:
     """Where groups of ours may be made: below our own, in the separate memory hierarchy or the unified one."""
-    found = []
+    folders = []
     with contextlib.suppress(OSError):
         for line in Path("/proc/self/cgroup").read_text().splitlines():
             number, controllers, path = line.split(":", 2)
             if "memory" in controllers.split(","):
-                found.append((_ROOT / "memory" / path.lstrip("/"), False))
+                folders.append((_ROOT / "memory" / path.lstrip("/"), False))
             elif number == "0" and controllers == "":
-                found += [(base / path.lstrip("/"), True) for base in (_ROOT, _ROOT / "unified")]
-    return [(folder, unified) for folder, unified in found if folder.is_dir()]
+                folders += [(base / path.lstrip("/"), True) for base in (_ROOT, _ROOT / "unified")]
+    return [(folder, unified) for folder, unified in folders if folder.is_dir()]
 
 
 _RESOURCES = {

@@ -126,13 +126,13 @@ def _program(pid: int) -> str | None:
 
 def _mapped(pid: int) -> set[str]:
     """Files that a process has mapped to run."""
-    found = set()
+    paths = set()
     with contextlib.suppress(OSError), Path(f"/proc/{pid}/maps").open(encoding="utf-8", errors="replace") as maps:
         for line in maps:
             parts = line.rstrip("\n").split(maxsplit=5)
             if len(parts) == 6 and "x" in parts[1] and parts[5].startswith("/"):
-                found.add(parts[5])
-    return {path.removesuffix(" (deleted)") for path in found}
+                paths.add(parts[5])
+    return {path.removesuffix(" (deleted)") for path in paths}
 
 
 def _words(pid: int) -> list[str]:
@@ -171,8 +171,8 @@ def _modules(pid: int, program: str, script: Path | None, modules: list[str], ma
     # packages of which an extension is mapped
     names += sorted({_top(path) for path in mapped if "/site-packages/" in path or "/dist-packages/" in path})
     wanted = [name for name in dict.fromkeys(names) if name.isidentifier()]
-    found = _asked(pid, program, _PROBE, wanted) if wanted else []
-    return [dict(entry) for entry in found if isinstance(entry, dict) and isinstance(entry.get("root"), str)]
+    answered = _asked(pid, program, _PROBE, wanted) if wanted else []
+    return [dict(entry) for entry in answered if isinstance(entry, dict) and isinstance(entry.get("root"), str)]
 
 
 def _top(path: str) -> str:
@@ -183,13 +183,13 @@ def _top(path: str) -> str:
 
 def _asked(pid: int, program: str, code: str, words: list[str]) -> list[Any]:
     """What the server's interpreter says, with the search path that the server has."""
-    found: dict[str, str] = {}
+    answers: dict[str, str] = {}
     with contextlib.suppress(OSError):
         for pair in Path(f"/proc/{pid}/environ").read_bytes().split(b"\0"):
             if pair.startswith((b"PYTHONPATH=", b"PYTHONHOME=", b"VIRTUAL_ENV=")):
                 name, _, value = os.fsdecode(pair).partition("=")
-                found[name] = value
-    return _asked_once(program, code, tuple(words), _cwd(pid), tuple(sorted(found.items())))
+                answers[name] = value
+    return _asked_once(program, code, tuple(words), _cwd(pid), tuple(sorted(answers.items())))
 
 
 @lru_cache(maxsize=256)
@@ -271,7 +271,7 @@ def digest_programs(command: Sequence[str], folder: Path, *, apart_from: Sequenc
         Path as written -> digest in hexadecimal; what cannot be read is left out.
     """
     left_out = {path.resolve() for path in apart_from}
-    found = {}
+    digests = {}
     for number, word in enumerate(command):
         path = folder / word
         if number == 0 and not path.is_file():
@@ -279,7 +279,7 @@ def digest_programs(command: Sequence[str], folder: Path, *, apart_from: Sequenc
         if not path.is_file() or path.resolve() in left_out:
             continue
         try:
-            found[str(path)] = weights_digest(path.resolve())
+            digests[str(path)] = weights_digest(path.resolve())
         except InputError:
             continue  # a file that we may not read; the server may
-    return found
+    return digests

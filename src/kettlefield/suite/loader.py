@@ -28,7 +28,7 @@ def suite_files(folder: Path) -> list[Path]:
     InputError
         A link is among them: what it points to could change without the digest knowing.
     """
-    found = []
+    paths = []
     for path in sorted(folder.rglob("*")):
         parts = path.relative_to(folder).parts
         if any(part.startswith(".") or part == "__pycache__" for part in parts) or parts == (LOCK_NAME,):
@@ -36,8 +36,8 @@ def suite_files(folder: Path) -> list[Path]:
         if path.is_symlink():
             raise InputError("is a link", str(path), "A suite holds plain files only, so that its digest fixes it.")
         if path.is_file():
-            found.append(path)
-    return found
+            paths.append(path)
+    return paths
 
 
 def exercise_digests(folder: Path) -> dict[str, str]:

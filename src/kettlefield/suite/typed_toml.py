@@ -153,4 +153,4 @@ def _struct_in(hint: Any) -> Any:
     """The struct class inside ``tuple[X, ...]``, ``X | None`` and the like."""
     if isinstance(hint, type) and issubclass(hint, msgspec.Struct):
         return hint
-    return next((found for arg in get_args(hint) if (found := _struct_in(arg)) is not None), None)
+    return next((struct for arg in get_args(hint) if (struct := _struct_in(arg)) is not None), None)

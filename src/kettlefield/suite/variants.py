@@ -55,18 +55,18 @@ def fill(text: str, values: Mapping[str, str], path: Path) -> str:
         A name is not declared, or something is to be added to a word.
     """
 
-    def replace(found: "re.Match[str]") -> str:
-        if found[1] not in values:
+    def replace(match: "re.Match[str]") -> str:
+        if match[1] not in values:
             raise InputError(
-                f"@@{found[1]}@@ is not a parameter", str(path), f"Declare [vary.{found[1]}] in exercise.toml."
+                f"@@{match[1]}@@ is not a parameter", str(path), f"Declare [vary.{match[1]}] in exercise.toml."
             )
-        value, offset = values[found[1]], found[2]
+        value, offset = values[match[1]], match[2]
         if offset is None:
             return value
         try:
             return str(int(value) + int(offset))
         except ValueError:
             hint = "Only a parameter that is a whole number can be added to."
-            raise InputError(f"{found[0]} stands for a word", str(path), hint) from None
+            raise InputError(f"{match[0]} stands for a word", str(path), hint) from None
 
     return _PLACE.sub(replace, text) if "@@" in text else text

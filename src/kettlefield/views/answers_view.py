@@ -32,10 +32,10 @@ from kettlefield.views.table import (
 
 def cost_view(record: Record, only: str | None = None) -> View:
     """Time, tokens, memory and energy for each solved exercise."""
-    found = compare(record)
-    rows = chosen(found.rows, only)
+    compared = compare(record)
+    rows = chosen(compared.rows, only)
     joules = {one.candidate: one.joules_per_solved for one in memories(record)}
-    references = {row.model: row for row in found.rows if row.reference}
+    references = {row.model: row for row in compared.rows if row.reference}
     costs = table(
         "Cost of a solved exercise",
         [
@@ -63,11 +63,11 @@ def cost_view(record: Record, only: str | None = None) -> View:
         "machine has no energy counter.",
     )
     return View(
-        title=found.title,
-        simulated=found.simulated,
+        title=compared.title,
+        simulated=compared.simulated,
         parts=present(costs, *left_out_words(record)),
         document={
-            "simulated": found.simulated,
+            "simulated": compared.simulated,
             "candidates": [
                 {
                     "candidate": row.candidate,
@@ -87,14 +87,14 @@ def cost_view(record: Record, only: str | None = None) -> View:
 
 def solved_view(record: Record, only: str | None = None) -> View:
     """At the first attempt, after repair turns, in several samples, in part."""
-    found = compare(record)
-    rows = chosen(found.rows, only)
+    compared = compare(record)
+    rows = chosen(compared.rows, only)
     return View(
-        title=found.title,
-        simulated=found.simulated,
+        title=compared.title,
+        simulated=compared.simulated,
         parts=present(attempts_table(rows), *left_out_words(record)),
         document={
-            "simulated": found.simulated,
+            "simulated": compared.simulated,
             "candidates": [
                 {
                     "candidate": row.candidate,
@@ -188,14 +188,14 @@ def groups_view(record: Record, grouping: str, only: str | None = None) -> View:
 
 def outcomes_view(record: Record, only: str | None = None) -> View:
     """How trials ended."""
-    found = compare(record)
-    rows = chosen(found.rows, only)
+    compared = compare(record)
+    rows = chosen(compared.rows, only)
     return View(
-        title=found.title,
-        simulated=found.simulated,
+        title=compared.title,
+        simulated=compared.simulated,
         parts=present(outcomes_table({row.candidate: row.outcomes for row in rows}), *left_out_words(record)),
         document={
-            "simulated": found.simulated,
+            "simulated": compared.simulated,
             "by": "outcome",
             "candidates": [{"candidate": row.candidate, "outcomes": row.outcomes} for row in rows],
         },
@@ -220,13 +220,13 @@ def _solved(one: Group) -> str:
     return f"{one.solved} of {one.trials}" + (" ?" if one.few else "")
 
 
-def outcomes_table(found: Mapping[str, Mapping[str, int]]) -> Table | None:
-    """How trials ended, repair turns included; ``found`` holds counts by candidate and outcome."""
-    seen = [outcome.value for outcome in Outcome if any(outcome.value in counts for counts in found.values())]
+def outcomes_table(outcomes: Mapping[str, Mapping[str, int]]) -> Table | None:
+    """How trials ended, repair turns included; ``outcomes`` holds counts by candidate and outcome."""
+    seen = [outcome.value for outcome in Outcome if any(outcome.value in counts for counts in outcomes.values())]
     return table(
         "How trials ended, repair turns included",
-        [words("outcome"), *(count(name) for name in found)],
-        [(name, *(counts.get(name) or None for counts in found.values())) for name in seen],
+        [words("outcome"), *(count(name) for name in outcomes)],
+        [(name, *(counts.get(name) or None for counts in outcomes.values())) for name in seen],
     )
 
 

@@ -61,43 +61,43 @@ def comparison_view(
     InputError
         No campaign was begun, or a name or pattern matches nothing.
     """
-    found = compare(record, reference=against)
-    found = dataclasses.replace(found, rows=tuple(chosen(found.rows, only)))
+    compared = compare(record, reference=against)
+    compared = dataclasses.replace(compared, rows=tuple(chosen(compared.rows, only)))
     mixed = mixed_settings(record)
-    best = on_frontier(found.rows)
+    best = on_frontier(compared.rows)
     frontier = f"Pareto-optimal (pass rate, memory, s/solved; differences beyond the intervals): {', '.join(best)}"
-    named = [f"{row.candidate}: {mixed[row.candidate]}" for row in found.rows if row.candidate in mixed]
+    named = [f"{row.candidate}: {mixed[row.candidate]}" for row in compared.rows if row.candidate in mixed]
     return View(
-        title=found.title,
-        simulated=found.simulated,
+        title=compared.title,
+        simulated=compared.simulated,
         parts=present(
-            Words(text=f"suite {found.suite} ({found.suite_digest[:19]}), {found.exercises} exercises"),
-            solved_table(found.rows),
-            paired_table(found.rows),
-            discordant_table(found.rows) if pairs else None,
-            *(Words(text=text, tone="warning") for text in ends_of_scale(found.rows)),
-            suites_table(found.rows),
-            seeds_table(found.rows),
-            speed_table(found.rows, floor_of(record)),
-            Words(text=frontier) if len(found.rows) > 1 and best else None,
+            Words(text=f"suite {compared.suite} ({compared.suite_digest[:19]}), {compared.exercises} exercises"),
+            solved_table(compared.rows),
+            paired_table(compared.rows),
+            discordant_table(compared.rows) if pairs else None,
+            *(Words(text=text, tone="warning") for text in ends_of_scale(compared.rows)),
+            suites_table(compared.rows),
+            seeds_table(compared.rows),
+            speed_table(compared.rows, floor_of(record)),
+            Words(text=frontier) if len(compared.rows) > 1 and best else None,
             *(Words(text=f"! {text}", tone="warning") for text in (*named, *notes(record))),
         ),
         document={
-            "simulated": found.simulated,
-            "suite": found.suite,
-            "suite_digest": found.suite_digest,
+            "simulated": compared.simulated,
+            "suite": compared.suite,
+            "suite_digest": compared.suite_digest,
             "frontier": best,
             "not_measured": not_measured(record),
-            "candidates": [{**figures_json(row), "mixed": mixed.get(row.candidate)} for row in found.rows],
+            "candidates": [{**figures_json(row), "mixed": mixed.get(row.candidate)} for row in compared.rows],
         },
     )
 
 
 def comparison_rows(record: Record, only: str | None, against: str | None) -> list[dict[str, Any]]:
     """One row a candidate, for CSV."""
-    found = compare(record, reference=against)
-    shared = {"simulated": found.simulated, "suite_digest": found.suite_digest}
-    return [{**shared, **figures_json(row)} for row in chosen(found.rows, only)]
+    compared = compare(record, reference=against)
+    shared = {"simulated": compared.simulated, "suite_digest": compared.suite_digest}
+    return [{**shared, **figures_json(row)} for row in chosen(compared.rows, only)]
 
 
 def solved_table(rows: Sequence[Figures]) -> Table | None:
@@ -162,16 +162,16 @@ def paired_table(rows: Sequence[Figures]) -> Table | None:
         [
             (
                 candidate_text(row),
-                found.reference,
-                found.pairs.pairs,
-                found.pairs.won,
-                found.pairs.lost,
-                score_interval(found.pairs),
-                found.p,
-                found.p_adjusted,
-                None if (drop := minimum_detectable_drop(found.pairs)) is None else -drop,
+                against.reference,
+                against.pairs.pairs,
+                against.pairs.won,
+                against.pairs.lost,
+                score_interval(against.pairs),
+                against.p,
+                against.p_adjusted,
+                None if (drop := minimum_detectable_drop(against.pairs)) is None else -drop,
             )
-            for row, found in paired
+            for row, against in paired
         ],
         note="Won and lost: discordant pairs. Difference in pass rate with Tango's score interval. p: exact, over "
         "exercises "

@@ -124,18 +124,18 @@ def _changed(decision: Decision, changed: Decision, verdicts: Sequence[Candidate
     """The criteria of a plan that was changed after the campaign began: shown, never decided by."""
     if changed.criteria == decision.criteria:
         return (Words(text="The criteria of that plan are those that the campaign began with."),)
-    pairs = [(one, found) for one in verdicts if (found := changed.of(one.candidate)) is not None]
+    pairs = [(one, change) for one in verdicts if (change := changed.of(one.candidate)) is not None]
     return present(
         Words(
             text="CRITERIA CHANGED after the campaign began, when results could be seen. What they say now decides "
             "nothing:",
             tone="warning",
         ),
-        *criteria_tables([found for _, found in pairs], lead="as changed: "),
+        *criteria_tables([change for _, change in pairs], lead="as changed: "),
         table(
             "Verdicts under the changed criteria",
             [words("candidate"), words("as it began"), words("as changed")],
-            [(one.candidate, one.verdict.value, found.verdict.value) for one, found in pairs],
+            [(one.candidate, one.verdict.value, change.verdict.value) for one, change in pairs],
         ),
     )
 

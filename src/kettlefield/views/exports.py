@@ -122,16 +122,16 @@ def _hash(sha256: str) -> HashType:
 def _model_card(decision: Decision, verdict: CandidateVerdict) -> dict[str, Any]:
     metrics = []
     for judgement in verdict.judgements:
-        found = judgement.found
-        if found is None or isinstance(found, str):
+        figure = judgement.found
+        if figure is None or isinstance(figure, str):
             continue
         metric: dict[str, Any] = {"type": f"{judgement.criterion.label}, wanted {judgement.criterion.wanted}"}
-        if isinstance(found, Estimate):
-            metric["value"] = f"{found.value:.6g}"
-            bounds = {"lowerBound": found.low, "upperBound": found.high}
+        if isinstance(figure, Estimate):
+            metric["value"] = f"{figure.value:.6g}"
+            bounds = {"lowerBound": figure.low, "upperBound": figure.high}
             metric["confidenceInterval"] = {name: f"{bound:.6g}" for name, bound in bounds.items() if bound is not None}
         else:
-            metric["value"] = f"{found:.6g}"
+            metric["value"] = f"{figure:.6g}"
         metrics.append(metric)
     return {
         "modelParameters": {"task": "code generation"},
@@ -173,13 +173,13 @@ def _add_case(suite: ET.Element, candidate: str, judgement: Judgement) -> None:
     criterion = judgement.criterion
     name = f"{criterion.label} {criterion.wanted}"
     case = ET.SubElement(suite, "testcase", classname=_clean(candidate), name=_clean(name))
-    found = f"found {in_words(judgement.found, MEASURES[criterion.measure].unit)}"
+    said = f"found {in_words(judgement.found, MEASURES[criterion.measure].unit)}"
     if judgement.status is Status.NOT_MET:
-        ET.SubElement(case, "failure", type="not met", message=_clean(found))
+        ET.SubElement(case, "failure", type="not met", message=_clean(said))
     elif judgement.status is Status.UNDECIDED:
-        ET.SubElement(case, "error", type="undecided", message=_clean(f"{found}; {judgement.reason}"))
+        ET.SubElement(case, "error", type="undecided", message=_clean(f"{said}; {judgement.reason}"))
     else:
-        ET.SubElement(case, "system-out").text = _clean(found)
+        ET.SubElement(case, "system-out").text = _clean(said)
 
 
 def _clean(text: str) -> str:
@@ -263,10 +263,10 @@ def record_tables(record: Record) -> dict[str, pd.DataFrame]:
     trials = trials_frame(record).merge(exercises, on="exercise", how="left")
     samples = timed_frame(record)
     samples = samples.assign(point=[json.dumps(point, sort_keys=True) for point in samples["point"]])
-    found = {"trials": trials.sort_values("id"), "samples": samples}
+    frames = {"trials": trials.sort_values("id"), "samples": samples}
     return {
         name: frame.assign(simulated=simulated)[[column.name for column in TABLES[name]]]
-        for name, frame in found.items()
+        for name, frame in frames.items()
     }
 
 

@@ -78,6 +78,6 @@ def write_sheet(record: Record, items: Sequence[Item], marker: str, title: str, 
 
 def meanings_of(guidance: str) -> list[tuple[int, str]]:
     """What each mark means, from 4 down, where the guidance has a line for every mark; else no words."""
-    said = {int(found[1]): found[2].strip() for found in re.finditer(r"^([0-4]):(.*)$", guidance, re.MULTILINE)}
+    said = {int(match[1]): match[2].strip() for match in re.finditer(r"^([0-4]):(.*)$", guidance, re.MULTILINE)}
     whole = len(said) == CATEGORIES
     return [(mark, said[mark] if whole else "") for mark in range(HIGHEST, LOWEST - 1, -1)]

@@ -70,10 +70,10 @@ def _view(old: Record, before: Decision, old_path: Path, path: Path, only: str |
     )
 
 
-def changes_table(found: Mapping[str, Sequence[Change]]) -> Table | None:
+def changes_table(by_candidate: Mapping[str, Sequence[Change]]) -> Table | None:
     """The changes of every candidate; what all share stands once."""
     holders: dict[Change, list[str]] = {}
-    for name, changes in found.items():
+    for name, changes in by_candidate.items():
         for change in changes:
             holders.setdefault(change, []).append(name)
     return table(
@@ -84,7 +84,7 @@ def changes_table(found: Mapping[str, Sequence[Change]]) -> Table | None:
                 change.what,
                 shorten(change.then, WIDEST),
                 shorten(change.now, WIDEST),
-                "all" if len(names) == len(found) else ", ".join(names),
+                "all" if len(names) == len(by_candidate) else ", ".join(names),
             )
             for change, names in holders.items()
         ],

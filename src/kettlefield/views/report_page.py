@@ -149,12 +149,12 @@ def build_sections(material: Material) -> tuple[Section, ...]:
 
 def charts_of(sections: tuple[Section, ...]) -> list[Chart]:
     """Every chart of the sections, in order."""
-    found = []
+    charts = []
     for section in sections:
         for part in section.parts:
             if part.kind == "chart" or (part.kind == "grid" and part.chart is not None):
-                found.append(part.chart)
-    return [chart for chart in found if chart is not None]
+                charts.append(part.chart)
+    return [chart for chart in charts if chart is not None]
 
 
 def write_report(

@@ -51,7 +51,7 @@ def _rows(
 ) -> list[tuple[str, str]]:
     host = facts.host
     lacks = f", lacks: {'; '.join(isolation['lacks'])}" if isolation["lacks"] else ""
-    bounded = "by a control group and by looking" if isolation["memory_group"] else "by looking alone"
+    bounded = "by a control group and by sampling" if isolation["memory_group"] else "by sampling alone"
     cards = [
         (
             "accelerator",
@@ -81,23 +81,26 @@ def _rows(
     ]
 
 
-def calibration_view(found: Calibration, fingerprint: str) -> View:
+def calibration_view(calibration: Calibration, fingerprint: str) -> View:
     """The instruments' own error."""
-    looks = found.sampler_looks + found.sampler_missed
-    disturbed = f"! {found.disturbed} meanwhile: calibrate again when the machine is quiet"
+    looks = calibration.sampler_looks + calibration.sampler_missed
+    disturbed = f"! {calibration.disturbed} meanwhile: calibrate again when the machine is quiet"
     return View(
         title="",
         simulated=False,
         parts=present(
-            errors_table([("on a beat", row) for row in found.streams] + [("little model", row) for row in found.real]),
-            Words(
-                text=f"memory sampler at {found.sampler_hz:g} Hz: {found.sampler_share:.1%} of one core, "
-                f"{found.sampler_missed} of {looks} looks missed"
+            errors_table(
+                [("on a beat", row) for row in calibration.streams]
+                + [("little model", row) for row in calibration.real]
             ),
-            Words(text=disturbed, tone="warning") if found.disturbed is not None else None,
-            Words(text=f"floor {1000 * found.floor_s:.2f} ms, kept for rig {fingerprint}"),
+            Words(
+                text=f"memory sampler at {calibration.sampler_hz:g} Hz: {calibration.sampler_share:.1%} of one core, "
+                f"{calibration.sampler_missed} of {looks} looks missed"
+            ),
+            Words(text=disturbed, tone="warning") if calibration.disturbed is not None else None,
+            Words(text=f"floor {1000 * calibration.floor_s:.2f} ms, kept for rig {fingerprint}"),
         ),
-        document={"fingerprint": fingerprint, **msgspec.to_builtins(found)},
+        document={"fingerprint": fingerprint, **msgspec.to_builtins(calibration)},
     )
 
 

@@ -37,10 +37,10 @@ def speed_view(record: Record, only: str | None = None) -> View:
     InputError
         No campaign was begun, or the pattern matches nothing.
     """
-    found, rows, floor = compare(record), chosen(timings(record), only), floor_of(record)
+    compared, rows, floor = compare(record), chosen(timings(record), only), floor_of(record)
     return View(
-        title=found.title,
-        simulated=found.simulated,
+        title=compared.title,
+        simulated=compared.simulated,
         parts=present(
             latency_table(rows, floor),
             itl_table(rows, floor),
@@ -50,11 +50,11 @@ def speed_view(record: Record, only: str | None = None) -> View:
             closed_loop_table(rows, floor),
             capacity_table(rows),
             loads_table(rows),
-            thinking_table(chosen(found.rows, only)),
+            thinking_table(chosen(compared.rows, only)),
             *(Words(text=f"! {text}", tone="warning") for text in remarks(rows)),
             Words(text=floor.words(), tone="small"),
         ),
-        document={"simulated": found.simulated, "candidates": [dataclasses.asdict(row) for row in rows]},
+        document={"simulated": compared.simulated, "candidates": [dataclasses.asdict(row) for row in rows]},
     )
 
 
@@ -104,17 +104,17 @@ def depth_table(rows: Sequence[Timing], floor: Floor) -> Table | None:
 
 def depth_words(row: Timing) -> list[str]:
     """What a candidate's depth procedure found, in sentences."""
-    found, lines = row.depth, []
-    if found.slope_tps is not None:
-        slope = found.slope_tps
+    said, lines = row.depth, []
+    if said.slope_tps is not None:
+        slope = said.slope_tps
         low, high = (0.0 if bound is None else bound for bound in (slope.low, slope.high))
         lines.append(f"every 1,000 tokens of depth: {slope.value:+.1f} ({low:+.1f} to {high:+.1f}) tokens/s")
-    if found.floor_tps and found.cells:
-        depth = found.floor_depth_tokens
+    if said.floor_tps and said.cells:
+        depth = said.floor_depth_tokens
         at = "at no depth that was tried" if depth is None else f"from about {depth:,.0f} tokens"
-        lines.append(f"decodes below {found.floor_tps:g} tokens/s {at}")
-    if found.past_window is not None:
-        lines.append(f"past its window: {found.past_window}")
+        lines.append(f"decodes below {said.floor_tps:g} tokens/s {at}")
+    if said.past_window is not None:
+        lines.append(f"past its window: {said.past_window}")
     return lines
 
 
@@ -147,8 +147,8 @@ def closed_loop_table(rows: Sequence[Timing], floor: Floor) -> Table | None:
 
 def capacity_table(rows: Sequence[Timing]) -> Table | None:
     """The highest rate of random arrivals at which the limits hold."""
-    found = [(row.candidate, row.capacity) for row in rows if row.capacity is not None]
-    engineers = any(capacity.engineers is not None for _, capacity in found)
+    known = [(row.candidate, row.capacity) for row in rows if row.capacity is not None]
+    engineers = any(capacity.engineers is not None for _, capacity in known)
     return table(
         "Capacity under open-loop load",
         [
@@ -165,7 +165,7 @@ def capacity_table(rows: Sequence[Timing]) -> Table | None:
                 *((_engineers(capacity.engineers, at_least=capacity.fails_rps is None),) if engineers else ()),
                 capacity.why_ended,
             )
-            for name, capacity in found
+            for name, capacity in known
         ],
         note="The highest rate of random arrivals at which the plan's limits on TTFT (p95, from the scheduled "
         "moment) and "
@@ -222,9 +222,9 @@ def remarks(rows: Sequence[Timing]) -> list[str]:
             f"{row.candidate}: {step} ended early: {why}" for step, why in row.ended.items() if why not in GOOD_ENDS
         ]
         for number_of, text in (
-            (row.without_usage, "the server counted no tokens in {} requests; events were counted instead"),
-            (row.odd_usage, "in {} requests the server counts fewer tokens than it sent events with text"),
-            (row.short_replies, "{} timed replies ended before the length that was asked for"),
+            (row.without_usage, "the server counted no tokens in {} of the requests; events were counted instead"),
+            (row.odd_usage, "in {} of the requests the server counts fewer tokens than it sent events with text"),
+            (row.short_replies, "{} of the timed replies ended before the length that was asked for"),
         ):
             if number_of:
                 said.append(f"{row.candidate}: {text.format(f'{number_of:,}')}")

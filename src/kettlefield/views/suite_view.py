@@ -152,8 +152,8 @@ def _cases(one: Vetted) -> int:
 
 
 def _mutants(one: Vetted) -> str | None:
-    found = one.caught
-    return None if found is None or found.share is None else f"{found.caught} of {found.made} ({found.share:.0%})"
+    caught = one.caught
+    return None if caught is None or caught.share is None else f"{caught.caught} of {caught.made} ({caught.share:.0%})"
 
 
 def _document(one: Vetted) -> dict[str, Any]:

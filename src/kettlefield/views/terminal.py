@@ -95,13 +95,13 @@ def csv_cell(value: Any) -> Any:
 
 
 def _flat(row: Mapping[str, Any], lead: str = "") -> list[tuple[str, Any]]:
-    found: list[tuple[str, Any]] = []
+    pairs: list[tuple[str, Any]] = []
     for name, value in row.items():
         if isinstance(value, Mapping):
-            found += _flat(value, f"{lead}{name}.")
+            pairs += _flat(value, f"{lead}{name}.")
         else:
-            found.append((f"{lead}{name}", json.dumps(value) if isinstance(value, list | tuple) else value))
-    return found
+            pairs.append((f"{lead}{name}", json.dumps(value) if isinstance(value, list | tuple) else value))
+    return pairs
 
 
 def safe(text: str, style: str = "") -> Text:

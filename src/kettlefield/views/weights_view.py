@@ -37,8 +37,8 @@ def weights_view(
     known = [one for one in weighed if one.facts.kv_heads]
     hashes = [
         f"sha256 {value}  {file}"
-        for one, found in zip(weighed, digests, strict=True)
-        for file, value in zip(one.facts.files, found or [], strict=False)
+        for one, digest in zip(weighed, digests, strict=True)
+        for file, value in zip(one.facts.files, digest or [], strict=False)
     ]
     return View(
         title="",
@@ -58,7 +58,7 @@ def weights_view(
         document={
             "budget_bytes": settings.budget_bytes,
             "bandwidth_bytes_s": settings.bandwidth_bytes_s,
-            "files": [_document(one, found, allowed) for one, found in zip(weighed, digests, strict=True)],
+            "files": [_document(one, digest, allowed) for one, digest in zip(weighed, digests, strict=True)],
         },
     )
 
@@ -258,5 +258,5 @@ def _licence(one: Weighed, allowed: list[str]) -> str:
 
 
 def _group_names(weighed: Sequence[Weighed]) -> list[str]:
-    found = {group.name for one in weighed for group in one.facts.groups}
-    return [name for name in GROUPS if name in found]
+    names = {group.name for one in weighed for group in one.facts.groups}
+    return [name for name in GROUPS if name in names]

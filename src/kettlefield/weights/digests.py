@@ -39,9 +39,9 @@ def weights_digest(path: Path, on_bytes: Callable[[int], None] = lambda _: None)
                 on_bytes(len(chunk))
     except OSError as err:
         raise InputError(f"cannot be read ({err.strerror})", str(path), "Check the path and its permissions.") from err
-    found = digest.hexdigest()
-    remember("digests", key, found)
-    return found
+    value = digest.hexdigest()
+    remember("digests", key, value)
+    return value
 
 
 def digest_of_files(paths: Sequence[Path], on_bytes: Callable[[int], None] = lambda _: None) -> str:

@@ -119,12 +119,12 @@ class ModelFacts:
     @property
     def groups(self) -> tuple[GroupFacts, ...]:
         """Tensors by kind, in a fixed order; kinds without tensors are left out."""
-        found = []
+        tensors = []
         for name in GROUPS:
             members = [tensor for tensor in self.tensors if group_of(tensor.name) == name]
             if members:
-                found.append(_group(name, members))
-        return tuple(found)
+                tensors.append(_group(name, members))
+        return tuple(tensors)
 
     def shape(self) -> ModelShape:
         """What sizing needs."""

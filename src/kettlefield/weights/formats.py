@@ -70,11 +70,11 @@ def _resolve(path: Path) -> Path:
         ((ending, one) for one in FORMATS.values() for ending in one.endings), key=lambda pair: -len(pair[0])
     )
     for ending, own in endings:
-        found = [name for name in names if name.endswith(ending)]
-        if len(found) == 1 or (own.joins_shards and _are_one_set(found)):
-            return path / found[0]
-        if found:
-            raise InputError(f"holds {len(found)} files that end in {ending}", str(path), "Name one of them.")
+        matching = [name for name in names if name.endswith(ending)]
+        if len(matching) == 1 or (own.joins_shards and _are_one_set(matching)):
+            return path / matching[0]
+        if matching:
+            raise InputError(f"holds {len(matching)} files that end in {ending}", str(path), "Name one of them.")
     raise InputError("holds no weights", str(path), f"Name a {_titles()} file, or a folder that holds one.")
 
 

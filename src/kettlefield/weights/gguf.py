@@ -121,10 +121,10 @@ class _Keys:
         value = self._meta.get(f"{self._architecture}.{name}")
         if value is None:
             return []
-        found = value if isinstance(value, list) else [value] * layers
-        if len(found) < layers or not all(isinstance(item, int) and 0 <= item < 1 << 20 for item in found):
+        values = value if isinstance(value, list) else [value] * layers
+        if len(values) < layers or not all(isinstance(item, int) and 0 <= item < 1 << 20 for item in values):
             raise self._refuse(name, value)
-        return found[:layers]
+        return values[:layers]
 
     def _refuse(self, name: str, value: object) -> InputError:
         shown = shorten(visible(repr(value), keep_lines=False), 60)
@@ -153,7 +153,7 @@ def _tensors(path: Path, header: GgufHeader, unknown: set[str]) -> list[TensorFa
     room = header.file_bytes - header.data_offset_bytes
     ordered = sorted(header.tensors, key=lambda tensor: tensor.offset_bytes)
     ends = [tensor.offset_bytes for tensor in ordered[1:]] + [room] * bool(ordered)
-    found = {}
+    tensors = {}
     for tensor, end in zip(ordered, ends, strict=True):
         fact = _tensor(path, tensor, end)
         name = visible(tensor.name, keep_lines=False)
@@ -164,8 +164,8 @@ def _tensors(path: Path, header: GgufHeader, unknown: set[str]) -> list[TensorFa
             raise InputError(f'tensor "{name}" overlaps the next one', str(path), "It is damaged; fetch it again.")
         if tensor.type_id not in _block_types():
             unknown.add(fact.type_name)
-        found[tensor.name] = fact
-    return [found[tensor.name] for tensor in header.tensors if tensor.name in found]
+        tensors[tensor.name] = fact
+    return [tensors[tensor.name] for tensor in header.tensors if tensor.name in tensors]
 
 
 def _tensor(path: Path, tensor: Tensor, end: int) -> TensorFacts:
@@ -206,7 +206,7 @@ def _level(meta: dict[str, Any], tensors: list[TensorFacts]) -> tuple[str, list[
 def _markers(path: Path, meta: dict[str, Any]) -> dict[str, str]:
     """Infill markers as the vocabulary writes them; empty unless all three are there."""
     words = meta.get("tokenizer.ggml.tokens")
-    found = {}
+    markers = {}
     for role, names in _MARKERS.items():
         numbers = [meta.get(f"tokenizer.ggml.{name}_token_id") for name in names]
         number = next((value for value in numbers if isinstance(value, int)), None)
@@ -217,8 +217,8 @@ def _markers(path: Path, meta: dict[str, Any]) -> dict[str, str]:
         else:
             text = str(words[number]) if isinstance(words, list) and 0 <= number < len(words) else None
         if text:
-            found[role] = text
-    return found if len(found) == len(_MARKERS) else {}
+            markers[role] = text
+    return markers if len(markers) == len(_MARKERS) else {}
 
 
 def _length(value: object) -> int | None:

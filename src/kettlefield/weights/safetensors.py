@@ -37,18 +37,18 @@ def read_safetensors_facts(path: Path) -> ModelFacts:
     files = find_files(path)
     metadata: dict[str, Any] = {}
     stored: list[StoredTensor] = []
-    found: dict[str, str] = {}
+    entries: dict[str, str] = {}
     for file in files:
         more, tensors = read_header(file)
         metadata = {**more, **metadata}
         stored += tensors
-        found.update({tensor.name: file.name for tensor in tensors})
+        entries.update({tensor.name: file.name for tensor in tensors})
     if not stored:
         raise InputError("holds no tensors", str(path), "Name the model's weights.")
-    if len(found) < len(stored):
+    if len(entries) < len(stored):
         raise InputError("names a tensor in two shards", str(path), "The shards do not belong together.")
     if path.name.endswith(".index.json"):
-        check_index(path, found)
+        check_index(path, entries)
     config_path = path.parent / "config.json"
     written = read_object(config_path) if config_path.is_file() else {}
     inner = written.get("text_config")

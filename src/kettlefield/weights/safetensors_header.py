@@ -112,14 +112,14 @@ def find_files(path: Path) -> list[Path]:
     return [path.parent / name for name in files]
 
 
-def check_index(path: Path, found: dict[str, str]) -> None:
+def check_index(path: Path, held: dict[str, str]) -> None:
     """Hold an index against the shards: each tensor in the file that the index says.
 
     Parameters
     ----------
     path : Path
         The index.
-    found : dict
+    held : dict
         Tensor name -> name of the file that really holds it.
 
     Raises
@@ -128,7 +128,7 @@ def check_index(path: Path, found: dict[str, str]) -> None:
         They differ.
     """
     said = read_object(path)["weight_map"]
-    wrong = [name for name in sorted(said.keys() | found.keys()) if said.get(name) != found.get(name)]
+    wrong = [name for name in sorted(said.keys() | held.keys()) if said.get(name) != held.get(name)]
     if wrong:
         shown = shorten(visible(wrong[0], keep_lines=False), 80)
         raise InputError(
@@ -160,7 +160,7 @@ def read_object(path: Path) -> dict[str, Any]:
 
 
 def _tensors(path: Path, header: dict[str, Any], room: int) -> list[StoredTensor]:
-    places, found = [], []
+    places, tensors = [], []
     for name, entry in header.items():
         shown = shorten(visible(name, keep_lines=False), 80)
         try:
@@ -177,12 +177,12 @@ def _tensors(path: Path, header: dict[str, Any], room: int) -> list[StoredTensor
         if bits is not None and tensor.elements * bits != 8 * tensor.size_bytes:
             raise _refuse(path, f'gives tensor "{shown}" {tensor.size_bytes:,} bytes for {tensor.elements:,} of {kind}')
         places.append((begin, end, shown))
-        found.append(tensor)
+        tensors.append(tensor)
     places.sort()
     for (_, end, _), (begin, _, shown) in itertools.pairwise(places):
         if begin < end:
             raise _refuse(path, f'lets tensor "{shown}" overlap another')
-    return found
+    return tensors
 
 
 def _refuse(path: Path, what: str) -> InputError:

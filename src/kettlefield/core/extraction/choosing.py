@@ -39,9 +39,9 @@ def name_of(block: Block) -> str | None:
         (_IN_LINE, block.before[:300]),
         (_QUOTED_AT_END, block.before[-300:]),
     ):
-        found = pattern.search(text)
-        if found is not None:
-            return found["name"]
+        match = pattern.search(text)
+        if match is not None:
+            return match["name"]
     return None
 
 

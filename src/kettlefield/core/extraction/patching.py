@@ -223,10 +223,10 @@ def _place(lines: list[str], change: Change, shift: int) -> tuple[int, int, list
     for how, old, new in _looser(change):
         key = _KEYS[how]
         wanted = [key(row) for row in old]
-        found = _occurrences([key(row) for row in lines], wanted)
-        if not found:
+        places = _occurrences([key(row) for row in lines], wanted)
+        if not places:
             continue
-        at = min(found, key=lambda place: abs(place - near))
+        at = min(places, key=lambda place: abs(place - near))
         said = {"": "", "ends": "white space at line ends differs", "indentation": "indentation differs"}[how]
         if len(old) < len(change.old):
             said = f"{len(change.old) - len(old)} lines of context given up" + (f", {said}" if said else "")

@@ -114,21 +114,21 @@ def differing_echoes(sent: dict[str, object], echoed: object, depth: int = 0) ->
     depth : int
         Depth so far.
     """
-    found: dict[str, object] = {}
+    differing: dict[str, object] = {}
     if depth > 8:
-        return found
+        return differing
     if isinstance(echoed, dict):
         for name, value in echoed.items():
             wanted = sent.get(name)
             if isinstance(wanted, int | float) and isinstance(value, int | float):
                 if abs(value - wanted) > 1e-6 * max(1.0, abs(wanted)):  # servers hold them in single precision
-                    found[name] = value
+                    differing[name] = value
             else:
-                found |= differing_echoes(sent, value, depth + 1)
+                differing |= differing_echoes(sent, value, depth + 1)
     elif isinstance(echoed, list):
         for item in echoed[:64]:
-            found |= differing_echoes(sent, item, depth + 1)
-    return found
+            differing |= differing_echoes(sent, item, depth + 1)
+    return differing
 
 
 _NAMES = r"(?:think|thinking|thought|thoughts|reasoning|reflection)"

@@ -15,7 +15,7 @@ MAX_EXTRA_FILES = 20  # beside those asked for; more is not a small program
 def collect_files(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes) -> Answer | None:
     """Each wanted file from the block that is named like it; what stays unnamed is given out in order."""
     names = (wanted.file, *wanted.others)
-    found: dict[str, Block] = {}
+    chosen: dict[str, Block] = {}
     unnamed: list[Block] = []
     remarks: list[str] = []
     extra: dict[str, Block] = {}
@@ -23,7 +23,7 @@ def collect_files(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes
         name = name_of(block)
         target = _wanted_name(name, names)
         if target is not None:
-            found[target] = block  # a later block is the corrected one
+            chosen[target] = block  # a later block is the corrected one
         elif name is not None and not is_safe_name(name):
             remarks.append(f"a file named {visible(name, keep_lines=False)!r} is left out: the name leaves the folder")
         elif name is not None and not fits_beside(name, (*names, *wanted.given, *extra)):
@@ -33,12 +33,12 @@ def collect_files(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes
         elif block.text.strip() and tag_of(block) not in NO_PROGRAM:
             unnamed.append(block)
     for name in names:
-        if name not in found and (pick := _pick(unnamed, name, languages)) is not None:
-            found[name] = unnamed.pop(pick)
+        if name not in chosen and (pick := _pick(unnamed, name, languages)) is not None:
+            chosen[name] = unnamed.pop(pick)
             remarks.append(f"{name} was not named: taken by its order")
-    if not found:
+    if not chosen:
         return None
-    files = {**wanted.given, **{name: block.text for name, block in (found | extra).items()}}
+    files = {**wanted.given, **{name: block.text for name, block in (chosen | extra).items()}}
     missing = [name for name in names if name not in files]
     if missing:
         remarks.append(f"missing: {', '.join(missing)}")
@@ -46,9 +46,9 @@ def collect_files(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes
         return Answer(files={}, how=f"no block for {wanted.file}", remarks=tuple(remarks))
     return Answer(
         files=main_first(files, wanted.file),
-        how=f"{len(found)} of {len(names)} files by their names",
+        how=f"{len(chosen)} of {len(names)} files by their names",
         remarks=tuple(remarks),
-        cut=any(not block.closed for block in found.values()),
+        cut=any(not block.closed for block in chosen.values()),
     )
 
 

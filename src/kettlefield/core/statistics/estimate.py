@@ -55,27 +55,27 @@ def in_unit(value: float | None, unit: Unit) -> str:
     return f"{in_scale(value, scale)} {scale.label}".rstrip()
 
 
-def interval_words(found: Estimate | float | None, unit: Unit) -> str:
+def interval_words(figure: Estimate | float | None, unit: Unit) -> str:
     """An interval in plain words: ``27.8 to 32.1 ms``."""
-    if not isinstance(found, Estimate):
+    if not isinstance(figure, Estimate):
         return "-"
-    scale = scale_of(found.value, unit)
-    return f"{in_scale(found.low, scale)} to {in_scale(found.high, scale)} {scale.label}".rstrip()
+    scale = scale_of(figure.value, unit)
+    return f"{in_scale(figure.low, scale)} to {in_scale(figure.high, scale)} {scale.label}".rstrip()
 
 
-def with_interval(found: Estimate | float | str | None, unit: Unit) -> str:
+def with_interval(figure: Estimate | float | str | None, unit: Unit) -> str:
     """A figure with its interval, in one scale: ``32.5 (29.6 to 33.7) ms``."""
-    if isinstance(found, str):
-        return found
-    if not isinstance(found, Estimate):
-        return in_unit(found, unit)
-    scale = scale_of(found.value, unit)
-    if found.low is None and found.high is None:
-        return f"{in_scale(found.value, scale)} {scale.label}".rstrip()  # so few samples bound nothing
-    low, value, high = (in_scale(number, scale) for number in (found.low, found.value, found.high))
+    if isinstance(figure, str):
+        return figure
+    if not isinstance(figure, Estimate):
+        return in_unit(figure, unit)
+    scale = scale_of(figure.value, unit)
+    if figure.low is None and figure.high is None:
+        return f"{in_scale(figure.value, scale)} {scale.label}".rstrip()  # so few samples bound nothing
+    low, value, high = (in_scale(number, scale) for number in (figure.low, figure.value, figure.high))
     return f"{value} ({low} to {high}) {scale.label}".rstrip()
 
 
-def in_words(found: Estimate | float | str | None, unit: Unit) -> str:
+def in_words(figure: Estimate | float | str | None, unit: Unit) -> str:
     """A figure with its interval and sample size: ``32.5 (29.6 to 33.7) ms, n = 12``."""
-    return with_interval(found, unit) + (f", n = {found.n}" if isinstance(found, Estimate) else "")
+    return with_interval(figure, unit) + (f", n = {figure.n}" if isinstance(figure, Estimate) else "")

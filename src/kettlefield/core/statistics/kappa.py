@@ -47,16 +47,16 @@ def weighted_kappa(table: np.ndarray, weights: np.ndarray, *, confidence: float 
         return None
     share = table / count
     rows, columns = share.sum(axis=1), share.sum(axis=0)
-    found, chance = float((weights * share).sum()), float((weights * np.outer(rows, columns)).sum())
+    disagreement, chance = float((weights * share).sum()), float((weights * np.outer(rows, columns)).sum())
     if math.isclose(chance, 1):
         return None
-    kappa = (found - chance) / (1 - chance)
+    kappa = (disagreement - chance) / (1 - chance)
     row_means, column_means = weights @ columns, rows @ weights
-    spread = weights * (1 - chance) - (row_means[:, None] + column_means[None, :]) * (1 - found)
-    variance = float((share * spread**2).sum()) - (found * chance - 2 * chance + found) ** 2
+    spread = weights * (1 - chance) - (row_means[:, None] + column_means[None, :]) * (1 - disagreement)
+    variance = float((share * spread**2).sum()) - (disagreement * chance - 2 * chance + disagreement) ** 2
     error = math.sqrt(max(0.0, variance) / count) / (1 - chance) ** 2
     reach = two_sided_z(confidence) * error
-    if math.isclose(found, 1):
+    if math.isclose(disagreement, 1):
         # no spread to judge by: as far down as it would be with one more, as far apart as the marks given lie
         used = np.flatnonzero(rows)
         more = table.copy()

@@ -46,7 +46,7 @@ def seed_gap(first: Sequence[float], second: Sequence[float]) -> SeedGap:
         raise ValueError("wanted the same exercises on both seeds, at least one")
     if np.array_equal(a, b):
         return SeedGap(difference=0.0, p=1.0, exercises=len(a))
-    found = scipy.stats.permutation_test(
+    test = scipy.stats.permutation_test(
         (a, b),
         lambda x, y, axis: np.mean(x, axis=axis) - np.mean(y, axis=axis),
         permutation_type="samples",
@@ -55,7 +55,7 @@ def seed_gap(first: Sequence[float], second: Sequence[float]) -> SeedGap:
         vectorized=True,
         random_state=np.random.default_rng(1),
     )
-    return SeedGap(difference=float(np.mean(a - b)), p=float(found.pvalue), exercises=len(a))
+    return SeedGap(difference=float(np.mean(a - b)), p=float(test.pvalue), exercises=len(a))
 
 
 SLACK = 1e-6  # of an exercise: what the search for a root leaves
@@ -268,11 +268,11 @@ def no_worse(pairs: Pairs, margin: float, *, confidence: float = 0.95) -> Eviden
     confidence : float
         One-sided.
     """
-    found = score_interval(pairs, confidence=2 * confidence - 1)
-    assert found.low is not None and found.high is not None  # noqa: S101 - a score interval has both ends
-    if found.low > -margin:
+    interval = score_interval(pairs, confidence=2 * confidence - 1)
+    assert interval.low is not None and interval.high is not None  # noqa: S101 - a score interval has both ends
+    if interval.low > -margin:
         return Evidence.SHOWN
-    return Evidence.SHOWN_WORSE if found.high < -margin else Evidence.NOT_SHOWN
+    return Evidence.SHOWN_WORSE if interval.high < -margin else Evidence.NOT_SHOWN
 
 
 def exercises_needed(pairs: Pairs, margin: float, *, confidence: float = 0.95) -> int | None:

@@ -39,8 +39,8 @@ def slope(x: Sequence[float], y: Sequence[float], *, confidence: float = 0.95) -
     """
     if len(x) < 3 or len(set(x)) < 2:
         return None
-    found = scipy.stats.theilslopes(np.asarray(y, dtype=float), np.asarray(x, dtype=float), confidence)
-    return Estimate(value=float(found.slope), low=float(found.low_slope), high=float(found.high_slope), n=len(x))
+    fit = scipy.stats.theilslopes(np.asarray(y, dtype=float), np.asarray(x, dtype=float), confidence)
+    return Estimate(value=float(fit.slope), low=float(fit.low_slope), high=float(fit.high_slope), n=len(x))
 
 
 def crossing(x: Sequence[float], y: Sequence[float], floor: float) -> float | None:
@@ -177,12 +177,12 @@ def fit_exponent(sizes: Sequence[float], costs: Sequence[float], *, confidence: 
     return Slope(value=slope, low=slope - half, high=slope + half)
 
 
-def ratio_of_pairs(found: Sequence[float], baseline: Sequence[float], *, confidence: float = 0.9) -> Slope:
+def ratio_of_pairs(measured: Sequence[float], baseline: Sequence[float], *, confidence: float = 0.9) -> Slope:
     """The ratio of two costs measured side by side, from the mean of their log ratios.
 
     Parameters
     ----------
-    found, baseline : sequence of float
+    measured, baseline : sequence of float
         Costs of the same rounds, above 0, at least two rounds.
     confidence : float
         Of the two-sided interval.
@@ -192,9 +192,9 @@ def ratio_of_pairs(found: Sequence[float], baseline: Sequence[float], *, confide
     ValueError
         Too few rounds.
     """
-    if len(found) != len(baseline) or len(found) < 2:
-        raise ValueError(f"{len(found)} and {len(baseline)} costs: wanted as many of each, at least 2")
-    logs = np.log(np.maximum(found, MIN_COST)) - np.log(np.maximum(baseline, MIN_COST))
+    if len(measured) != len(baseline) or len(measured) < 2:
+        raise ValueError(f"{len(measured)} and {len(baseline)} costs: wanted as many of each, at least 2")
+    logs = np.log(np.maximum(measured, MIN_COST)) - np.log(np.maximum(baseline, MIN_COST))
     mean, error = float(np.mean(logs)), float(np.std(logs, ddof=1) / np.sqrt(len(logs)))
     half = float(scipy.special.stdtrit(len(logs) - 1, 0.5 + confidence / 2)) * error
     return Slope(value=float(np.exp(mean)), low=float(np.exp(mean - half)), high=float(np.exp(mean + half)))

@@ -41,10 +41,10 @@ def is_precise(values: Sequence[float], fraction: float) -> bool:
     """
     if fraction <= 0 or len(values) < LEAST_FOR_MEDIAN:
         return False
-    found = quantile_interval(values, 0.5)
-    if found.low is None or found.high is None:
+    interval = quantile_interval(values, 0.5)
+    if interval.low is None or interval.high is None:
         return False
-    return max(found.value - found.low, found.high - found.value) <= fraction * found.value
+    return max(interval.value - interval.low, interval.high - interval.value) <= fraction * interval.value
 
 
 def arrival_times(rate_per_s: float, lasting_s: float, seed: int) -> tuple[float, ...]:

@@ -161,8 +161,8 @@ def _pack_q2_k(values: Floats) -> Bytes:
 
 def _paired(low: Bytes, high: Bytes) -> Bytes:
     """Two numbers of four bits in each byte; what is above their four bits is left out."""
-    found: Bytes = low & np.uint8(15) | high << np.uint8(4)
-    return found
+    packed: Bytes = low & np.uint8(15) | high << np.uint8(4)
+    return packed
 
 
 def _crumbs(codes: Codes) -> Bytes:
@@ -172,8 +172,8 @@ def _crumbs(codes: Codes) -> Bytes:
 
 
 def _ored(parts: Codes, axis: int = 1) -> Bytes:
-    found: Bytes = np.bitwise_or.reduce(parts, axis=axis)
-    return found
+    joined: Bytes = np.bitwise_or.reduce(parts, axis=axis)
+    return joined
 
 
 _PACKERS: dict[str, tuple[int, Callable[[Floats], Bytes]]] = {

@@ -50,8 +50,8 @@ class Matrix:
         count, block = len(x), self._kind.elements
         # the numbers come first by place in a block, then by block: so must what they are multiplied with
         turned = x.reshape(count, -1, block).transpose(0, 2, 1).reshape(count, -1)
-        found: Floats = turned @ self._kind.unpack(self._words).reshape(-1, self.shape[0])
-        return found
+        product: Floats = turned @ self._kind.unpack(self._words).reshape(-1, self.shape[0])
+        return product
 
     def rows(self, which: npt.NDArray[np.intp]) -> Floats:
         """Some rows, in the order asked for."""
@@ -84,7 +84,7 @@ class Weights:
 def tensor_shapes(shape: Shape) -> dict[str, tuple[int, ...]]:
     """Every tensor of the model with its rows and columns."""
     width, kv_width = shape.width, shape.kv_heads * shape.head_size
-    found: dict[str, tuple[int, ...]] = {
+    shapes: dict[str, tuple[int, ...]] = {
         "token_embd.weight": (shape.vocabulary, width),
         "output_norm.weight": (width,),
     }
@@ -100,8 +100,8 @@ def tensor_shapes(shape: Shape) -> dict[str, tuple[int, ...]]:
             "ffn_up": (shape.feed_forward, width),
             "ffn_down": (width, shape.feed_forward),
         }
-        found |= {f"blk.{layer}.{name}.weight": size for name, size in of_layer.items()}
-    return found
+        shapes |= {f"blk.{layer}.{name}.weight": size for name, size in of_layer.items()}
+    return shapes
 
 
 def load_weights(path: Path) -> Weights:
@@ -113,9 +113,11 @@ def load_weights(path: Path) -> Weights:
         The file is not a GGUF, damaged, of another architecture, or its tensors are not the model's.
     """
     header = read_gguf(path)
-    found = header.metadata.get("general.architecture")
-    if found != ARCHITECTURE:
-        raise _refuse(path, f"holds a model of architecture {str(found)[:40]!r}, this server runs {ARCHITECTURE!r}")
+    architecture = header.metadata.get("general.architecture")
+    if architecture != ARCHITECTURE:
+        raise _refuse(
+            path, f"holds a model of architecture {str(architecture)[:40]!r}, this server runs {ARCHITECTURE!r}"
+        )
     if header.file_bytes > MOST_BYTES:
         raise _refuse(path, f"is {header.file_bytes} bytes long, no little model is")
     keys = _Keys(path, header)
@@ -217,13 +219,13 @@ def read_trained(path: Path) -> dict[str, Floats]:
     _, tensors = read_header(path)
     data = np.fromfile(path, np.uint8)
     start = 8 + int.from_bytes(data[:8].tobytes(), "little")
-    found = {}
+    by_name = {}
     for tensor in tensors:
         if tensor.type_name != "F16":
             raise _refuse(path, f"tensor {tensor.name} is {tensor.type_name}, wanted F16")
         raw = data[start + tensor.offset_bytes :][: tensor.size_bytes]
-        found[tensor.name] = _numbers(raw, F16, (1, tensor.elements)).reshape(tensor.shape)
-    return found
+        by_name[tensor.name] = _numbers(raw, F16, (1, tensor.elements)).reshape(tensor.shape)
+    return by_name
 
 
 def _numbers(raw: Bytes, kind: BlockType, shape: tuple[int, int]) -> Floats:

@@ -273,8 +273,8 @@ def likelihoods(scores: Floats, settings: Sampling) -> npt.NDArray[np.float64]:
         before = np.cumsum(chances[order]) - chances[order]
         chances[order[before >= settings.top_p]] = 0  # the one that reaches the share stays
     chances[chances < settings.min_p * chances.max()] = 0
-    found: npt.NDArray[np.float64] = chances / chances.sum()
-    return found
+    shares: npt.NDArray[np.float64] = chances / chances.sum()
+    return shares
 
 
 def _penalised(scores: Floats, lately: Sequence[int], penalty: float) -> Floats:

@@ -68,14 +68,14 @@ class Tokenizer:
         if strange is not None:
             raise OutsideVocabularyError(text[strange], strange)
         parts = self._marks.split(text) if marks else [text]
-        found: list[int] = []
+        ids: list[int] = []
         for number, part in enumerate(parts):
             if number % 2:
-                found.append(self.number[part])
+                ids.append(self.number[part])
             else:
                 for word in WORD_PATTERN.findall(part):
-                    found += self._word(word)
-        return found
+                    ids += self._word(word)
+        return ids
 
     def _merge(self, word: str) -> tuple[int, ...]:
         parts = list(word)
@@ -117,9 +117,9 @@ class StopWords:
     def add(self, text: str) -> tuple[str, bool]:
         """What may be sent now that this text was written, and whether a stop word ended the reply."""
         self._held += text
-        found = [self._held.index(word) for word in self._words if word in self._held]
-        if found:
-            sent, self._held = self._held[: min(found)], ""
+        places = [self._held.index(word) for word in self._words if word in self._held]
+        if places:
+            sent, self._held = self._held[: min(places)], ""
             return sent, True
         keep = max((self._beginning(word) for word in self._words), default=0)
         cut = len(self._held) - keep

@@ -89,12 +89,12 @@ def parse_tap(text: str) -> TapReport:
     return TapReport(points=tuple(points))
 
 
-def _point(found: "re.Match[str]", following: int) -> TapPoint:
-    directive = (found["directive"] or "").lstrip("# ").upper()
+def _point(match: "re.Match[str]", following: int) -> TapPoint:
+    directive = (match["directive"] or "").lstrip("# ").upper()
     return TapPoint(
-        number=int(found["number"]) if found["number"] else following,
-        passed=found["not"] is None or directive.startswith(("TODO", "SKIP")),
-        words=re.sub(r"\\(.)", r"\1", (found["words"] or "").strip()),
+        number=int(match["number"]) if match["number"] else following,
+        passed=match["not"] is None or directive.startswith(("TODO", "SKIP")),
+        words=re.sub(r"\\(.)", r"\1", (match["words"] or "").strip()),
     )
 
 

@@ -182,9 +182,9 @@ def _judge(check: CallsCheck, case: CallCase, frame: Frame) -> tuple[RunEnd, str
     results = frame.steps or ()
     for number, step in enumerate(case.steps):
         result = results[number] if number < len(results) else StepFrame()
-        found = _judge_call(check, f"{call}, then {_call(step.call, step.args)}", (step.expect, step.raises), result)
-        if found[1]:
-            return found
+        judged = _judge_call(check, f"{call}, then {_call(step.call, step.args)}", (step.expect, step.raises), result)
+        if judged[1]:
+            return judged
     return RunEnd.FINISHED, "", ""
 
 

@@ -130,10 +130,10 @@ def visit_pages(
     RigError
         The browser or its driver is missing.
     """
-    found: list[Visited] = []
-    while len(found) < len(answers):
-        found += _run(exercise, checks, answers[len(found) :], sandbox)
-    return found
+    visited: list[Visited] = []
+    while len(visited) < len(answers):
+        visited += _run(exercise, checks, answers[len(visited) :], sandbox)
+    return visited
 
 
 def _run(exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], sandbox: Sandbox) -> list[Visited]:
@@ -144,13 +144,13 @@ def _run(exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built]
     frames = lines_of(report.results, nonce)
     by_visit = {frame["visit"]: frame for frame in frames if "visit" in frame and "seen" in frame}
     lost = _why_lost(report, frames)
-    found: list[Visited] = []
+    visited: list[Visited] = []
     for number in range(len(answers)):
         mine = [by_visit.get(number * len(visits) + place) for place in range(len(visits))]
-        found.append(_judged(list(zip(visits, mine, strict=True)), lost, report.wall_s / len(answers)))
+        visited.append(_judged(list(zip(visits, mine, strict=True)), lost, report.wall_s / len(answers)))
         if None in mine:
             break
-    return found
+    return visited
 
 
 def _judged(pairs: list[tuple[_Visit, Frame | None]], lost: tuple[RunEnd, str], wall_s: float) -> Visited:
@@ -333,8 +333,8 @@ def _rudeness(check: PageCheck | PageRulesCheck | None, frame: Frame) -> str:
 
 
 def _judge_rules(check: PageRulesCheck, frame: Frame) -> tuple[int, str]:
-    found = rule_faults(frame["inventory"], frame.get("reached"))
-    broken = {rule: found[rule] for rule in check.rules if found[rule]}
+    faults_by_rule = rule_faults(frame["inventory"], frame.get("reached"))
+    broken = {rule: faults_by_rule[rule] for rule in check.rules if faults_by_rule[rule]}
     said = "; ".join(f"{rule}: {', '.join(faults)}" for rule, faults in broken.items())
     return len(check.rules) - len(broken), said
 
@@ -354,12 +354,12 @@ def _judge_steps(steps: tuple[Step, ...], frame: Frame) -> tuple[int, str, str]:
             return held, told or words, kept_told or words
         if not isinstance(step, Expect):
             continue
-        found = _colour_near(entry["value"], step) if step.what == "colour" else entry["value"]
-        short = shortfall(found, step.wish)
+        shown = _colour_near(entry["value"], step) if step.what == "colour" else entry["value"]
+        short = shortfall(shown, step.wish)
         held += not short
         if short and not told:
-            kept_told = f"{before}{step.describe()} is {_words(found)}, which is not what was asked for"
-            told = f"step {number}, {before}{step.describe()} is {_words(found)}: {short}"
+            kept_told = f"{before}{step.describe()} is {_words(shown)}, which is not what was asked for"
+            told = f"step {number}, {before}{step.describe()} is {_words(shown)}: {short}"
     return held, told, kept_told
 
 
@@ -368,8 +368,8 @@ def _last_action(before: tuple[Step, ...]) -> str:
     return f"after {done[-1].describe()}, " if done else ""
 
 
-def _words(found: Any) -> str:
-    return shorten(repr(found), DETAIL_LIMIT // 3)
+def _words(value: Any) -> str:
+    return shorten(repr(value), DETAIL_LIMIT // 3)
 
 
 # --- pictures --------------------------------------------------------------------------------------------

@@ -117,9 +117,9 @@ def _judge(run: ProgramRun, check: ProgramCheck, case: ProgramCase, built: Built
         return run.end, run.fault, f"failed: {run.fault}"
     if run.report.exit_status != case.exit:
         end = built.end_of(run.report) or (RunEnd.CRASHED if case.exit == 0 else RunEnd.FINISHED)
-        found = f"exit status {run.report.exit_status}"
+        status = f"exit status {run.report.exit_status}"
         tail = tail_of(run.report)
-        return end, f"{found}, expected {case.exit}: {tail}", f"ended with {found}: {tail}"
+        return end, f"{status}, expected {case.exit}: {tail}", f"ended with {status}: {tail}"
     if case.stdout is not None and not _prints_agree(run.stdout, check, case.stdout):
         printed = f"printed {show(run.stdout)}"
         return RunEnd.FINISHED, f"{printed}, expected {show(case.stdout)}", f"{printed}, which is wrong"
@@ -133,22 +133,22 @@ def _judge(run: ProgramRun, check: ProgramCheck, case: ProgramCase, built: Built
     return RunEnd.FINISHED, "", ""
 
 
-def _prints_agree(found: str, check: ProgramCheck, wanted: str) -> bool:
+def _prints_agree(printed: str, check: ProgramCheck, wanted: str) -> bool:
     if check.pattern:
-        return matches_whole(wanted, found)
+        return matches_whole(wanted, printed)
     if check.tolerance is not None:
-        return words_agree(found, wanted, tolerance=check.tolerance)
-    return _folded(found, check.whitespace) == _folded(wanted, check.whitespace)
+        return words_agree(printed, wanted, tolerance=check.tolerance)
+    return _folded(printed, check.whitespace) == _folded(wanted, check.whitespace)
 
 
-def _files_agree(name: str, found: str, wanted: str, check: ProgramCheck) -> bool:
+def _files_agree(name: str, text: str, wanted: str, check: ProgramCheck) -> bool:
     """Data is compared as data, whatever its spaces and the order of its keys; anything else as what is printed."""
     if name.endswith(".json"):
         try:
-            return values_agree(json.loads(found), json.loads(wanted), tolerance=check.tolerance)
+            return values_agree(json.loads(text), json.loads(wanted), tolerance=check.tolerance)
         except (ValueError, RecursionError):
             return False
-    return _prints_agree(found, check, wanted)
+    return _prints_agree(text, check, wanted)
 
 
 def _folded(text: str, mode: str) -> list[str]:

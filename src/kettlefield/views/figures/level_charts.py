@@ -199,13 +199,13 @@ def outcome_cells(trials: pd.DataFrame) -> dict[tuple[str, str], tuple[int, int,
     trials : data frame
         Columns candidate, exercise, first_outcome.
     """
-    found = {}
+    cells = {}
     for (exercise, candidate), group in trials.groupby(["exercise", "candidate"], sort=False)["first_outcome"]:
         outcomes = Counter(group)
         passed = outcomes.pop(Outcome.PASSED.value, 0)
         other = outcomes.most_common(1)[0][0] if outcomes else Outcome.PASSED.value
-        found[str(exercise), str(candidate)] = (passed, len(group), str(other))
-    return found
+        cells[str(exercise), str(candidate)] = (passed, len(group), str(other))
+    return cells
 
 
 def colour_of(cell: tuple[int, int, str]) -> str:

@@ -102,8 +102,8 @@ def _trials(material: Material, ids: list[int], total: int) -> Trials:
     missing = Passage(title="prompt", text="", length=0)
     return Trials(
         exercises=tuple(
-            OpenExercise(id=name, prompt=prompts.get(name, missing), trials=tuple(found))
-            for name, found in sorted(by_exercise.items())
+            OpenExercise(id=name, prompt=prompts.get(name, missing), trials=tuple(entries))
+            for name, entries in sorted(by_exercise.items())
         ),
         left_out=total - len(ids),
     )

@@ -73,8 +73,8 @@ def _because(material: Material, candidate: str) -> str:
         best = candidate in material.decision.recommended.values()
         return "all criteria are met" + (", with the least memory of its model" if best else "")
     wanted = "not met" if verdict.verdict is Verdict.REJECTED else "undecided"
-    found = [one for one in verdict.judgements if one.status.value == wanted]
-    return f"{wanted}: " + "; ".join(f"{one.criterion.label} {one.criterion.wanted}" for one in found)
+    judgements = [one for one in verdict.judgements if one.status.value == wanted]
+    return f"{wanted}: " + "; ".join(f"{one.criterion.label} {one.criterion.wanted}" for one in judgements)
 
 
 def _signed(material: Material) -> tuple[Words | Table, ...]:
@@ -212,24 +212,24 @@ def _leaves(value: Any, path: str = "") -> list[tuple[str, str]]:
 
 
 def _not_measured(material: Material) -> tuple[str, ...]:
-    found = []
+    reasons = []
     for row in material.decision.table.rows:
         if row.trials < row.planned:
-            found.append(f"{row.candidate}: {row.planned - row.trials} of {row.planned} trials")
+            reasons.append(f"{row.candidate}: {row.planned - row.trials} of {row.planned} trials")
         missing = [
             words for words, value in (("peak memory", row.peak_bytes), ("load time", row.load_s)) if value is None
         ]
         if not row.speed["ttft_s"]:
             missing.append("speed")
         if missing:
-            found.append(f"{row.candidate}: {', '.join(missing)}")
+            reasons.append(f"{row.candidate}: {', '.join(missing)}")
     for one in material.timings:
-        found += [
+        reasons += [
             f"{one.candidate}: {step} ended early: {why}"
             for step, why in one.ended.items()
             if why not in {"done", "precise"}
         ]
-    return tuple(found)
+    return tuple(reasons)
 
 
 def _disturbed(material: Material) -> Words | None:

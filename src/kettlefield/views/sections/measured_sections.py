@@ -80,12 +80,12 @@ def levels_section(material: Material) -> Section:
 
 def _differences(material: Material, confidence: float) -> pd.DataFrame:
     """Each level against its reference, with one-sided bounds at a confidence and the two-sided 95 % interval."""
-    found = []
+    rows = []
     for row in material.decision.table.rows:
         if row.against is not None:
             gap = score_interval(row.against.pairs)
             bounds = score_interval(row.against.pairs, confidence=2 * confidence - 1)
-            found.append(
+            rows.append(
                 {
                     "candidate": row.candidate,
                     "against": row.against.reference,
@@ -97,7 +97,7 @@ def _differences(material: Material, confidence: float) -> pd.DataFrame:
                     "pairs": row.against.pairs.pairs,
                 }
             )
-    return pd.DataFrame(found)
+    return pd.DataFrame(rows)
 
 
 def speed_section(material: Material) -> Section:

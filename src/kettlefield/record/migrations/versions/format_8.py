@@ -35,11 +35,11 @@ def upgrade() -> None:
             op.execute(f'ALTER TABLE "{table}" ADD COLUMN {column}')
     connection = op.get_bind()
     connection.execute(sa.text("UPDATE session SET simulated = (description LIKE '%simulated%')"))
-    for (found,) in connection.execute(sa.text("SELECT id FROM exercise")).all():
-        if (parts := _ID.fullmatch(found)) is not None:
+    for (exercise_id,) in connection.execute(sa.text("SELECT id FROM exercise")).all():
+        if (parts := _ID.fullmatch(exercise_id)) is not None:
             connection.execute(
                 sa.text("UPDATE exercise SET suite_name = :suite, suite_seed = :seed, own_id = :own WHERE id = :id"),
-                {"id": found, "suite": parts["suite"], "seed": int(parts["seed"] or 0), "own": parts["own"]},
+                {"id": exercise_id, "suite": parts["suite"], "seed": int(parts["seed"] or 0), "own": parts["own"]},
             )
     for row_id, phase in connection.execute(sa.text("SELECT id, phase FROM memory_block")).all():
         if (parts := _PHASE.fullmatch(phase)) is not None:
