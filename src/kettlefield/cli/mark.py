@@ -134,7 +134,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "mark",
         help=COMMANDS["mark"],
         description="Mark replies from 0 to 4 by each exercise's guidance, without a word of whose they are; stop and\n"
-        "go on when you like. Some come a second time at the end, to see whether your marks hold.",
+        "resume when you like. Some come a second time at the end, to see whether your marks hold.",
         epilog="examples:\n  kettlefield mark record.db --by 'Ines Quine'\n"
         "  kettlefield mark record.db --by 'Ines Quine' --sheet pages.html   # pages are judged by their pictures\n"
         "  kettlefield mark record.db --read marks.json\n"

@@ -3,6 +3,7 @@
 import argparse
 import difflib
 import fnmatch
+import json
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -204,6 +205,6 @@ def _timings(exchange: dict[str, Any]) -> str:
         f"{exchange['completion_tokens']} tokens (by {exchange['token_count']}) "
         f"at {'-' if rate is None else f'{rate:.1f}'} tokens/s, "
         f"ITL p50 / longest {itl}, end-to-end latency {format_duration(exchange['finished_s'])}, "
-        f"finish reason {exchange['finish_reason']}, {exchange['concurrency']} in flight\n"
-        f"sampling sent: {exchange['sampling']}"
+        f"finish reason {exchange['finish_reason']}, concurrency {exchange['concurrency']}\n"
+        f"sampling sent: {json.dumps(exchange['sampling'])}"
     )

@@ -131,8 +131,8 @@ def solved_table(rows: Sequence[Figures]) -> Table | None:
             for row in rows
         ],
         note="Peak memory: the server's host share (PSS) and accelerator memory together. s/solved: request time "
-        "of "
-        f"all trials over those solved, up to {most} in flight. {MARKS} Faults of server and rig count against nobody.",
+        f"of all trials over those solved, concurrency up to {most}. {MARKS} Faults of server and rig count against "
+        "nobody.",
     )
 
 

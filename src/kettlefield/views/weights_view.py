@@ -77,7 +77,7 @@ def files_table(weighed: Sequence[Weighed], allowed: list[str]) -> Table | None:
             count("context"),
             count("vocabulary"),
             words("layers"),
-            words("asked by"),
+            words("prompt"),
             words("licence"),
         ],
         [
