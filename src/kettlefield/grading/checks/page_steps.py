@@ -1,17 +1,20 @@
-"""Steps of a ``page`` check: what is done to a page, and what it must show then."""
+"""Checks of pages as exercises write them: their tables, the steps that are done, what must show then."""
 
+import re
+from collections.abc import Iterable
+from pathlib import Path
 from typing import Any, Literal
 
 import msgspec
 
+from kettlefield.core.errors import InputError
 from kettlefield.core.page_expectations import Wish
+from kettlefield.suite.check_form import TextReader
+from kettlefield.suite.format import Check, Exercise, Part
+from kettlefield.suite.typed_toml import parse_json
 
 
-class _Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """What all parts share: no key goes unread."""
-
-
-class Target(_Part, frozen=True, kw_only=True, omit_defaults=True):
+class Target(Part, frozen=True, kw_only=True, omit_defaults=True):
     """An element, by what a user or a screen reader knows it by, or by a selector."""
 
     role: str | None = None  # with ``name``, if given
@@ -37,7 +40,7 @@ class Target(_Part, frozen=True, kw_only=True, omit_defaults=True):
         return what + (f" number {self.nth}" if self.nth else "") + (f" in {self.within}" if self.within else "")
 
 
-class Click(_Part, frozen=True, kw_only=True, tag_field="do", tag="click"):
+class Click(Part, frozen=True, kw_only=True, tag_field="do", tag="click"):
     """A press of the pointer."""
 
     on: Target
@@ -47,7 +50,7 @@ class Click(_Part, frozen=True, kw_only=True, tag_field="do", tag="click"):
         return f"click {self.on.describe()}"
 
 
-class Type(_Part, frozen=True, kw_only=True, tag_field="do", tag="type"):
+class Type(Part, frozen=True, kw_only=True, tag_field="do", tag="type"):
     """A field's text set as by typing."""
 
     into: Target
@@ -58,7 +61,7 @@ class Type(_Part, frozen=True, kw_only=True, tag_field="do", tag="type"):
         return f'type "{self.text}" into {self.into.describe()}'
 
 
-class Choose(_Part, frozen=True, kw_only=True, tag_field="do", tag="choose"):
+class Choose(Part, frozen=True, kw_only=True, tag_field="do", tag="choose"):
     """An option of a list, by its words."""
 
     of: Target
@@ -69,7 +72,7 @@ class Choose(_Part, frozen=True, kw_only=True, tag_field="do", tag="choose"):
         return f'choose "{self.option}" of {self.of.describe()}'
 
 
-class Press(_Part, frozen=True, kw_only=True, tag_field="do", tag="press"):
+class Press(Part, frozen=True, kw_only=True, tag_field="do", tag="press"):
     """A key, at the element that has the focus or at one that gets it first."""
 
     key: str  # as KeyboardEvent.key has it; "Shift+Tab"
@@ -80,7 +83,7 @@ class Press(_Part, frozen=True, kw_only=True, tag_field="do", tag="press"):
         return f"press {self.key}" + (f" at {self.at.describe()}" if self.at else "")
 
 
-class Drag(_Part, frozen=True, kw_only=True, tag_field="do", tag="drag"):
+class Drag(Part, frozen=True, kw_only=True, tag_field="do", tag="drag"):
     """An element dragged onto another."""
 
     what: Target
@@ -91,7 +94,7 @@ class Drag(_Part, frozen=True, kw_only=True, tag_field="do", tag="drag"):
         return f"drag {self.what.describe()} to {self.to.describe()}"
 
 
-class Wait(_Part, frozen=True, kw_only=True, tag_field="do", tag="wait"):
+class Wait(Part, frozen=True, kw_only=True, tag_field="do", tag="wait"):
     """Time passes, for what the prompt lets take time."""
 
     seconds: float
@@ -106,7 +109,7 @@ _OfOne = Literal["text", "value", "checked", "enabled", "focused", "attribute", 
 Quantity = Literal[_OfAll, _OfOne, "colour"]
 
 
-class Expect(_Part, frozen=True, kw_only=True, tag_field="do", tag="expect"):
+class Expect(Part, frozen=True, kw_only=True, tag_field="do", tag="expect"):
     """What an element must show now."""
 
     what: Quantity
@@ -159,3 +162,65 @@ def step_fault(step: Step) -> str:
         if (step.what == "colour") != (step.at is not None):
             return '"at" belongs to colour'
     return ""
+
+
+Width = Literal["phone", "desktop"]
+WIDTHS: dict[Width, tuple[int, int]] = {"phone": (390, 844), "desktop": (1280, 800)}  # width and height in px
+Rule = Literal["language", "names", "contrast", "keyboard", "fits"]
+
+
+class PageCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="page"):
+    """A page opened in a browser: steps, and what it must show after them; it makes no error meanwhile."""
+
+    steps: str  # file beside exercise.toml: [{"do": "click", "on": {...}}, {"do": "expect", ...}]
+    widths: tuple[Width, ...] = ("phone", "desktop")
+    dialogs: bool = False  # it may open them; they are dismissed
+
+
+class PageRulesCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="page-rules"):
+    """Simple rules of an accessible page, at both widths."""
+
+    rules: tuple[Rule, ...] = ("language", "names", "contrast", "keyboard", "fits")
+
+
+_SELECTED = re.compile(r"[#.\[]([a-zA-Z][\w-]*)")  # ids, classes and attributes of a selector
+
+
+def read_steps(check: PageCheck, folder: Path, read: TextReader) -> tuple[Step, ...]:
+    """The steps of a check, read from the file that it names.
+
+    Raises
+    ------
+    InputError
+        It holds no such steps; the message names the step.
+    """
+    path = folder / check.steps
+    data = parse_json(read.text(path), path)
+    if not isinstance(data, list) or not any(isinstance(e, dict) and e.get("do") == "expect" for e in data):
+        raise InputError("holds no list of steps that expects something", str(path), 'Write [{"do": "expect", ...}].')
+    steps: list[Step] = []
+    for number, entry in enumerate(data, 1):
+        try:
+            steps.append(msgspec.convert(entry, Step))
+            fault = step_fault(steps[-1])
+        except msgspec.ValidationError as err:
+            fault = str(err)
+        if fault:
+            raise InputError(f"step {number}: {fault}", str(path), "See docs/reference for the steps.")
+    return tuple(steps)
+
+
+def unsaid_targets(exercise: Exercise, check: PageCheck, said: str) -> Iterable[str]:
+    """Elements and options that a check looks for by words which the prompt never says."""
+    steps: tuple[Step, ...] = exercise.cases[check.name]
+    plain, words = " ".join(said.split()).lower(), set(re.findall(r"[\w-]+", said))
+    targets = [
+        part for step in steps for name in step.__struct_fields__ if isinstance(part := getattr(step, name), Target)
+    ]
+    wanted = {called for t in targets for called in (t.name, t.label, t.text) if called}
+    wanted |= {step.option for step in steps if isinstance(step, Choose)}
+    missing = {called for called in wanted if " ".join(called.split()).lower() not in plain}
+    selectors = " ".join(part for t in targets for part in (t.css, t.within) if part)
+    missing |= {name for name in _SELECTED.findall(selectors) if name not in words}
+    if missing:
+        yield f"the prompt never says: {', '.join(sorted(missing)[:6])}"

@@ -6,24 +6,31 @@ One run visits the page for all its checks, each time afresh and at a stated wid
 import base64
 import io
 import json
-import re
 import secrets
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import msgspec
 import numpy as np
 from PIL import Image
 
-from kettlefield.core.errors import InputError, RigError
+from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.core.page_expectations import NEAR_COLOUR, read_colour, rule_faults, shortfall
 from kettlefield.core.plaintext import shorten
 from kettlefield.grading.builds import HARNESS_DIR, Built
 from kettlefield.grading.checks.kind import Bench, CheckKind
-from kettlefield.grading.checks.page_steps import Choose, Expect, Step, Target, step_fault
+from kettlefield.grading.checks.page_steps import (
+    WIDTHS,
+    Expect,
+    PageCheck,
+    PageRulesCheck,
+    Step,
+    Width,
+    read_steps,
+    unsaid_targets,
+)
 from kettlefield.grading.results import (
     DETAIL_LIMIT,
     Finding,
@@ -40,9 +47,7 @@ from kettlefield.languages.packages import find_packages
 from kettlefield.languages.python import FLAGS
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
 from kettlefield.sandbox.runner import Sandbox
-from kettlefield.suite.check_form import TextReader
 from kettlefield.suite.format import Check, Exercise
-from kettlefield.suite.typed_toml import parse_json
 
 BROWSER_BYTES = 2**30  # what the browser and its driver take before any page
 RUN_S = 120.0  # all visits of one answer together; one step is bounded by the harness, far below this
@@ -52,25 +57,6 @@ MOST_LISTED = 400  # controls and styles of text that the rules look at
 MAX_PICTURE_BYTES = 2 * 2**20
 Frame = dict[str, Any]
 _LIBRARIES = frozenset({"script", "stylesheet", "font"})
-
-
-Width = Literal["phone", "desktop"]
-WIDTHS: dict[Width, tuple[int, int]] = {"phone": (390, 844), "desktop": (1280, 800)}  # width and height in px
-Rule = Literal["language", "names", "contrast", "keyboard", "fits"]
-
-
-class PageCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="page"):
-    """A page opened in a browser: steps, and what it must show after them; it makes no error meanwhile."""
-
-    steps: str  # file beside exercise.toml: [{"do": "click", "on": {...}}, {"do": "expect", ...}]
-    widths: tuple[Width, ...] = ("phone", "desktop")
-    dialogs: bool = False  # it may open them; they are dismissed
-
-
-class PageRulesCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="page-rules"):
-    """Simple rules of an accessible page, at both widths."""
-
-    rules: tuple[Rule, ...] = ("language", "names", "contrast", "keyboard", "fits")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -414,50 +400,12 @@ def _colour_near(text: str, step: Expect) -> str:
     return f"#{red:02x}{green:02x}{blue:02x}"
 
 
-# --- how such checks are written ----------------------------------------------------------------------------
-
-_SELECTED = re.compile(r"[#.\[]([a-zA-Z][\w-]*)")  # ids, classes and attributes of a selector
-
-
-def _read_steps(check: PageCheck, folder: Path, read: TextReader) -> tuple[Step, ...]:
-    path = folder / check.steps
-    data = parse_json(read.text(path), path)
-    if not isinstance(data, list) or not any(isinstance(e, dict) and e.get("do") == "expect" for e in data):
-        raise InputError("holds no list of steps that expects something", str(path), 'Write [{"do": "expect", ...}].')
-    steps: list[Step] = []
-    for number, entry in enumerate(data, 1):
-        try:
-            steps.append(msgspec.convert(entry, Step))
-            fault = step_fault(steps[-1])
-        except msgspec.ValidationError as err:
-            fault = str(err)
-        if fault:
-            raise InputError(f"step {number}: {fault}", str(path), "See docs/reference for the steps.")
-    return tuple(steps)
-
-
-def _unfair(exercise: Exercise, check: PageCheck, said: str) -> Iterable[str]:
-    """Elements and options that a check looks for by words which the prompt never says."""
-    steps: tuple[Step, ...] = exercise.cases[check.name]
-    plain, words = " ".join(said.split()).lower(), set(re.findall(r"[\w-]+", said))
-    targets = [
-        part for step in steps for name in step.__struct_fields__ if isinstance(part := getattr(step, name), Target)
-    ]
-    wanted = {called for t in targets for called in (t.name, t.label, t.text) if called}
-    wanted |= {step.option for step in steps if isinstance(step, Choose)}
-    missing = {called for called in wanted if " ".join(called.split()).lower() not in plain}
-    selectors = " ".join(part for t in targets for part in (t.css, t.within) if part)
-    missing |= {name for name in _SELECTED.findall(selectors) if name not in words}
-    if missing:
-        yield f"the prompt never says: {', '.join(sorted(missing)[:6])}"
-
-
 PAGE_KIND = CheckKind(
     spec=PageCheck,
     answers="page",
-    read=_read_steps,
+    read=read_steps,
     run=_run_check,
-    unfair=_unfair,
+    unfair=unsaid_targets,
     # what a page must show is never worked out by running an answer
     by_hand=lambda steps: sum(isinstance(step, Expect) for step in steps),
 )
