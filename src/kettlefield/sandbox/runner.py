@@ -5,6 +5,7 @@ import ctypes
 import functools
 import itertools
 import os
+import random
 import resource
 import selectors
 import shutil
@@ -25,6 +26,7 @@ from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Bubblewrap, Isolati
 from kettlefield.sandbox.job import Job, RunLimits, RunReport, Staged
 from kettlefield.sandbox.limits import Gate, take_group
 
+SANDBOX_UIDS = 4000  # taken in turn
 PIPE_BYTES = 32 * 2**10  # well below what a pipe holds before a writer must wait
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
 RESULT_LIMIT_BYTES = 48 * 2**20  # a program that was built comes this way too
@@ -40,7 +42,10 @@ class Sandbox:
 
     def __init__(self, isolation: Isolation) -> None:
         self.isolation = isolation
-        self._uids = itertools.cycle(range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + 4000))
+        # the kernel counts processes by user id: campaigns side by side begin at different ones
+        uids = range(FIRST_SANDBOX_UID, FIRST_SANDBOX_UID + SANDBOX_UIDS)
+        begin = random.randrange(SANDBOX_UIDS)
+        self._uids = itertools.cycle((*uids[begin:], *uids[:begin]))  # one step of it is atomic: threads share it
 
     def run(self, job: Job) -> RunReport:
         """Run a job within its limits; everything that it started is dead when this returns.
