@@ -13,7 +13,8 @@ from kettlefield.plan.criteria import terms_of_text
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import pass_rates_by
 from kettlefield.results.comparison import compare, on_frontier
-from kettlefield.results.frames import campaign_facts, open_trial, speed_frame, trials_frame
+from kettlefield.results.frames import campaign_facts, speed_frame, trials_frame
+from kettlefield.results.rows import open_trial
 
 
 @pytest.fixture

@@ -215,7 +215,9 @@ def test_the_speed_view_names_each_candidate_once_and_says_what_went_wrong(bench
     assert "m@q8_0: decodes below 95 tokens/s at no depth that was tried" in out
     assert lines_of(out, "holds at")[0][:6] == ["m@q8_0", "4.00", "-", "2", "at", "least"] and "1,440" in out
     assert "! m@q8_0: prompt_cache ended early: broke off (reset)" in out
-    assert "! m@q8_0: the server counted no tokens in 1 of the requests" in out and "long system prompt, the first" in out
+    assert (
+        "! m@q8_0: the server counted no tokens in 1 of the requests" in out and "long system prompt, the first" in out
+    )
     assert "not calibrated" in out
 
 

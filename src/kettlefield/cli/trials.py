@@ -16,7 +16,7 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import visible
 from kettlefield.core.units import format_duration
 from kettlefield.record.store import Record
-from kettlefield.results.frames import open_trial, trials_frame
+from kettlefield.results.rows import open_trial, trial_rows
 from kettlefield.suite.typed_toml import nearest
 from kettlefield.views.terminal import make_console, print_json, safe, show, status_text
 from kettlefield.views.trials_view import trials_view
@@ -60,7 +60,7 @@ def run(args: argparse.Namespace) -> int:
         return ExitCode.DONE
     if args.pictures is not None:
         raise InputError("needs --open", "--pictures", "Name the trial: --open ID.")
-    rows = _filtered(trials_frame(record).to_dict("records"), args.only, args.outcome)
+    rows = _filtered(trial_rows(record), args.only, args.outcome)
     show(trials_view(record, rows), as_json=args.json)
     return ExitCode.DONE
 

@@ -8,11 +8,9 @@ import sqlalchemy as sa
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.record import schema
-from kettlefield.record.packing import unpack_json, unpack_text
 from kettlefield.record.store import Record
-from kettlefield.results.rows import exercise_rows
+from kettlefield.results.rows import not_measured, trials_query
 
 
 def campaign_facts(record: Record) -> dict[str, Any]:
@@ -51,35 +49,7 @@ def trials_frame(record: Record) -> pd.DataFrame:
 
 
 def _read_trials_frame(record: Record) -> pd.DataFrame:
-    trial, attempt, exchange, candidate = schema.trial, schema.attempt, schema.exchange, schema.candidate
-    last = sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts)
-    query = (
-        sa.select(
-            trial.c.id,
-            candidate.c.name.label("candidate"),
-            trial.c.exercise_id.label("exercise"),
-            trial.c["sample"],
-            trial.c.seed,
-            trial.c.outcome,
-            trial.c.score,
-            trial.c.attempts,
-            trial.c.first_outcome,
-            exchange.c.concurrency,
-            exchange.c.ttft_s,
-            exchange.c.decode_tps,
-            exchange.c.prompt_tokens,
-            exchange.c.completion_tokens,
-            exchange.c.thinking_tokens,
-            exchange.c.answer_ttft_s,
-            exchange.c.finished_s,
-            exchange.c.finish_reason,
-        )
-        .join(candidate, candidate.c.id == trial.c.candidate_id)
-        .join(attempt, last)
-        .outerjoin(exchange, exchange.c.id == attempt.c.exchange_id)
-        .order_by(trial.c.id)
-    )
-    return _frame(record, query)
+    return _frame(record, trials_query())
 
 
 def counted_trials(trials: pd.DataFrame) -> pd.DataFrame:
@@ -154,64 +124,6 @@ def notes(record: Record) -> list[str]:
     with record.reading() as connection:
         written = connection.execute(sa.select(schema.note.c.text).order_by(schema.note.c.id)).scalars()
         return [*not_measured(record), *written]
-
-
-def not_measured(record: Record) -> list[str]:
-    """Exercises that could not be asked on the rig, by the reason, in words; empty when all could."""
-    return not_measured_words(
-        {one.id: one.not_measured for one in exercise_rows(record) if one.not_measured is not None}
-    )
-
-
-def open_trial(record: Record, trial_id: int) -> dict[str, Any]:
-    """One trial whole: each attempt with its messages, reply, files, check results and timings.
-
-    Raises
-    ------
-    InputError
-        There is no such trial.
-    """
-    trial, candidate = schema.trial, schema.candidate
-    with record.reading() as connection:
-        query = sa.select(trial, candidate.c.name.label("candidate")).join(
-            candidate, candidate.c.id == trial.c.candidate_id
-        )
-        row = connection.execute(query.where(trial.c.id == trial_id)).mappings().first()
-        if row is None:
-            most = connection.execute(sa.select(sa.func.max(trial.c.id))).scalar_one_or_none()
-            hint = "It holds none yet." if most is None else f"Ids go up to {most}; `kettlefield trials` lists them."
-            raise InputError(f"there is no trial {trial_id}", str(record.path), hint)
-        attempts = connection.execute(
-            sa.select(schema.attempt).where(schema.attempt.c.trial_id == trial_id).order_by(schema.attempt.c.number)
-        ).mappings()
-        return {**row, "attempts": [_open_attempt(connection, dict(attempt)) for attempt in attempts.all()]}
-
-
-def _open_attempt(connection: sa.Connection, attempt: dict[str, Any]) -> dict[str, Any]:
-    exchange, prompt, check = schema.exchange, schema.prompt, schema.check_result
-    query = sa.select(exchange, prompt.c.messages).join(prompt, prompt.c.id == exchange.c.prompt_id)
-    kept = connection.execute(query.where(exchange.c.id == attempt["exchange_id"])).mappings().first()
-    opened = None
-    if kept is not None:
-        opened = {key: value for key, value in kept.items() if key != "stamps"}
-        opened["messages"] = unpack_json(kept["messages"])
-        opened["sampling"] = json.loads(kept["sampling"])
-        opened["reply"], opened["thinking"] = unpack_text(kept["reply"]), unpack_text(kept["thinking"])
-    checks = connection.execute(sa.select(check).where(check.c.attempt_id == attempt["id"]).order_by(check.c.id))
-    picture = schema.picture
-    pictures = sa.select(picture.c.width, picture.c.png).where(picture.c.attempt_id == attempt["id"])
-    return {
-        "number": attempt["number"],
-        "turn": attempt["turn"],
-        "outcome": attempt["outcome"],
-        "score": attempt["score"],
-        "fault": attempt["fault"],
-        "files": unpack_json(attempt["files"]),
-        **json.loads(attempt["extraction"]),
-        "exchange": opened,
-        "checks": [dict(row) for row in checks.mappings()],
-        "pictures": {row.width: row.png for row in connection.execute(pictures)},
-    }
 
 
 def _frame(record: Record, query: sa.Select[Any]) -> pd.DataFrame:

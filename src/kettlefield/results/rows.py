@@ -8,10 +8,12 @@ from typing import Any, Literal
 import numpy as np
 import sqlalchemy as sa
 
+from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.record import schema
 from kettlefield.record.earlier import settings_now
-from kettlefield.record.packing import unpack_json
+from kettlefield.record.packing import unpack_json, unpack_text
 from kettlefield.record.store import Record
 
 MOST_COUNTED = 400  # prompts whose characters a token are looked at
@@ -258,6 +260,102 @@ def chars_per_token(record: Record) -> dict[str, float]:
         chars = sum(len(message["content"]) for message in unpack_json(row.messages))
         ratios.setdefault(row.name, []).append(chars / row.prompt_tokens)
     return {name: float(np.mean(values)) for name, values in ratios.items()}
+
+
+def trials_query() -> sa.Select[Any]:
+    """One row a trial with the figures of its last attempt's exchange; times in seconds, rates in tokens/s."""
+    trial, attempt, exchange, candidate = schema.trial, schema.attempt, schema.exchange, schema.candidate
+    last = sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts)
+    return (
+        sa.select(
+            trial.c.id,
+            candidate.c.name.label("candidate"),
+            trial.c.exercise_id.label("exercise"),
+            trial.c["sample"],
+            trial.c.seed,
+            trial.c.outcome,
+            trial.c.score,
+            trial.c.attempts,
+            trial.c.first_outcome,
+            exchange.c.concurrency,
+            exchange.c.ttft_s,
+            exchange.c.decode_tps,
+            exchange.c.prompt_tokens,
+            exchange.c.completion_tokens,
+            exchange.c.thinking_tokens,
+            exchange.c.answer_ttft_s,
+            exchange.c.finished_s,
+            exchange.c.finish_reason,
+        )
+        .join(candidate, candidate.c.id == trial.c.candidate_id)
+        .join(attempt, last)
+        .outerjoin(exchange, exchange.c.id == attempt.c.exchange_id)
+        .order_by(trial.c.id)
+    )
+
+
+def trial_rows(record: Record) -> list[dict[str, Any]]:
+    """What `trials_query` finds, by the names of its columns; None: not measured."""
+    with record.reading() as connection:
+        return [dict(row) for row in connection.execute(trials_query()).mappings()]
+
+
+def not_measured(record: Record) -> list[str]:
+    """Exercises that could not be asked on the rig, by the reason, in words; empty when all could."""
+    return not_measured_words(
+        {one.id: one.not_measured for one in exercise_rows(record) if one.not_measured is not None}
+    )
+
+
+def open_trial(record: Record, trial_id: int) -> dict[str, Any]:
+    """One trial whole: each attempt with its messages, reply, files, check results and timings.
+
+    Raises
+    ------
+    InputError
+        There is no such trial.
+    """
+    trial, candidate = schema.trial, schema.candidate
+    with record.reading() as connection:
+        query = sa.select(trial, candidate.c.name.label("candidate")).join(
+            candidate, candidate.c.id == trial.c.candidate_id
+        )
+        row = connection.execute(query.where(trial.c.id == trial_id)).mappings().first()
+        if row is None:
+            most = connection.execute(sa.select(sa.func.max(trial.c.id))).scalar_one_or_none()
+            hint = "It holds none yet." if most is None else f"Ids go up to {most}; `kettlefield trials` lists them."
+            raise InputError(f"there is no trial {trial_id}", str(record.path), hint)
+        attempts = connection.execute(
+            sa.select(schema.attempt).where(schema.attempt.c.trial_id == trial_id).order_by(schema.attempt.c.number)
+        ).mappings()
+        return {**row, "attempts": [_open_attempt(connection, dict(attempt)) for attempt in attempts.all()]}
+
+
+def _open_attempt(connection: sa.Connection, attempt: dict[str, Any]) -> dict[str, Any]:
+    exchange, prompt, check = schema.exchange, schema.prompt, schema.check_result
+    query = sa.select(exchange, prompt.c.messages).join(prompt, prompt.c.id == exchange.c.prompt_id)
+    kept = connection.execute(query.where(exchange.c.id == attempt["exchange_id"])).mappings().first()
+    opened = None
+    if kept is not None:
+        opened = {key: value for key, value in kept.items() if key != "stamps"}
+        opened["messages"] = unpack_json(kept["messages"])
+        opened["sampling"] = json.loads(kept["sampling"])
+        opened["reply"], opened["thinking"] = unpack_text(kept["reply"]), unpack_text(kept["thinking"])
+    checks = connection.execute(sa.select(check).where(check.c.attempt_id == attempt["id"]).order_by(check.c.id))
+    picture = schema.picture
+    pictures = sa.select(picture.c.width, picture.c.png).where(picture.c.attempt_id == attempt["id"])
+    return {
+        "number": attempt["number"],
+        "turn": attempt["turn"],
+        "outcome": attempt["outcome"],
+        "score": attempt["score"],
+        "fault": attempt["fault"],
+        "files": unpack_json(attempt["files"]),
+        **json.loads(attempt["extraction"]),
+        "exchange": opened,
+        "checks": [dict(row) for row in checks.mappings()],
+        "pictures": {row.width: row.png for row in connection.execute(pictures)},
+    }
 
 
 def _rows(record: Record, query: sa.Select[Any]) -> Sequence[sa.Row[Any]]:

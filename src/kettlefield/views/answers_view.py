@@ -6,9 +6,10 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import FEW, Group, pass_rates_by
 from kettlefield.results.comparison import Figures, compare
-from kettlefield.results.frames import campaign_facts, not_measured
+from kettlefield.results.frames import campaign_facts
 from kettlefield.results.memory_use import memories
 from kettlefield.results.reply_similarity import ReplyAgreement, reply_agreements
+from kettlefield.results.rows import not_measured
 from kettlefield.views.table import (
     Align,
     Column,

@@ -11,8 +11,9 @@ from kettlefield.core.units import format_duration
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
 from kettlefield.results.comparison import QUANTILES, Figures, compare, ends_of_scale, on_frontier
-from kettlefield.results.frames import not_measured, notes
+from kettlefield.results.frames import notes
 from kettlefield.results.paired_comparison import mixed_settings
+from kettlefield.results.rows import not_measured
 from kettlefield.views.table import (
     Align,
     Column,

@@ -9,7 +9,7 @@ from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.verdict import CandidateVerdict, Decision
 from kettlefield.record.entries import SignatureEntry
 from kettlefield.record.store import Record
-from kettlefield.results.frames import not_measured
+from kettlefield.results.rows import not_measured
 from kettlefield.views.table import Table, View, Words, estimate_json, line, present, table, words
 
 

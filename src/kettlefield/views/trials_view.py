@@ -3,10 +3,8 @@
 from collections.abc import Sequence
 from typing import Any
 
-import pandas as pd
-
 from kettlefield.record.store import Record
-from kettlefield.results.frames import not_measured
+from kettlefield.results.rows import not_measured
 from kettlefield.views.table import Align, Column, Table, View, Words, count, duration, number, present, table, words
 
 _JSON_FIELDS = (
@@ -16,7 +14,7 @@ _JSON_FIELDS = (
 
 
 def trials_view(record: Record, rows: Sequence[dict[Any, Any]]) -> View:
-    """The trials of a record that are chosen, as `results.frames.trials_frame` has them."""
+    """The trials of a record that are chosen, as `results.rows.trial_rows` has them."""
     plain = [{name: _plain(row[name]) for name in _JSON_FIELDS} for row in rows]
     return View(
         title="",
@@ -52,7 +50,5 @@ def trials_table(rows: Sequence[dict[str, Any]]) -> Table | None:
 
 
 def _plain(value: Any) -> Any:
-    """A frame's value as JSON knows it: NaN stands for what was not measured."""
-    if pd.isna(value):
-        return None
+    """A value as JSON has it: whole numbers without a point."""
     return int(value) if isinstance(value, float) and value.is_integer() and abs(value) < 2**53 else value

@@ -6,7 +6,7 @@ from typing import Any
 import pandas as pd
 
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.results.frames import open_trial
+from kettlefield.results.rows import open_trial
 from kettlefield.views.answers_view import groups_table, outcomes_table
 from kettlefield.views.figures.level_charts import LETTERS, letter_of, outcome_cells, outcome_grid
 from kettlefield.views.material import Material

@@ -8,7 +8,7 @@ from typing import Any
 from kettlefield.core.acceptance import Verdict
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.decision.provenance import Standing
-from kettlefield.results.frames import not_measured
+from kettlefield.results.rows import not_measured
 from kettlefield.server.loaded import named
 from kettlefield.views.criteria_view import criteria_tables, glance_table, signatures_table
 from kettlefield.views.material import Material
