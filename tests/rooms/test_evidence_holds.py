@@ -2,6 +2,7 @@
 
 import asyncio
 import hashlib
+import itertools
 import json
 import os
 import subprocess
@@ -41,7 +42,8 @@ WORSE = '[[criterion]]\nmeasure = "pass_rate"\nno_worse_than = "reference"\nmarg
 
 @pytest.fixture
 def write(tmp_path):
-    return lambda **options: Writer(tmp_path / f"record{len(list(tmp_path.iterdir()))}.db", **options)
+    numbers = itertools.count()  # not of the files there are: those of an open record come and go
+    return lambda **options: Writer(tmp_path / f"record{next(numbers)}.db", **options)
 
 
 def judged(writer, candidate=0):
