@@ -74,6 +74,18 @@ def test_prints_of_the_scripts_own_go_to_the_log_and_thinking_is_told_apart(tmp_
     assert "loading layer 3" in (tmp_path / "log").read_text()
 
 
+def test_a_child_that_is_gone_before_it_can_be_asked_is_named_with_its_last_words(tmp_path):
+    async def run():
+        words = ("-c", "raise SystemExit('no weights')")
+        async with BACKENDS["stdio"].open(launch(tmp_path, *words, within=20.0), Talk(reply_within_s=20.0)) as server:
+            while server.is_alive:
+                await asyncio.sleep(0.01)
+            await server.ready()
+
+    with pytest.raises(ServerError, match="no weights"):
+        asyncio.run(run())
+
+
 @pytest.mark.parametrize(("script", "said"), [("raise SystemExit('no weights')", "no weights"), ("import time\ntime.sleep(60)", "did not answer")])  # fmt: skip
 def test_a_child_that_never_describes_itself_is_named_with_its_last_words(tmp_path, script, said):
     with pytest.raises(ServerError, match=said):

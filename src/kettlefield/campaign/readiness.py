@@ -9,8 +9,10 @@ from pathlib import Path
 
 from kettlefield import __version__
 from kettlefield.core.errors import InputError
+from kettlefield.core.extraction.syntax import ANY
 from kettlefield.grading.grader import Grader
 from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
+from kettlefield.languages.packages import find_packages
 from kettlefield.measure.all_procedures import PROCEDURES
 from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked
@@ -45,7 +47,7 @@ def check_extensions(plan: Plan) -> None:
 def prepare_grading(grader: Grader, asked: Asked) -> None:
     """See that the rig can grade: an own answer of each language passes. Once seen, it holds until the next boot.
 
-    What it depends on - suite, exercises, toolchains, isolation, our own version - is remembered with it.
+    What it depends on - suite, exercises, toolchains, packages, isolation, our own version - is remembered with it.
 
     Raises
     ------
@@ -66,9 +68,12 @@ def _state(grader: Grader, asked: Asked) -> str:
     boot = ""
     with contextlib.suppress(OSError):
         boot = _BOOT_ID.read_text(encoding="ascii").strip()
-    languages = sorted({exercise.spec.language for exercise in asked.exercises} & set(LANGUAGES))
+    wanted = {exercise.spec.language for exercise in asked.exercises}
+    languages = sorted(wanted & set(LANGUAGES) | (set(LANGUAGES.programs) if ANY in wanted else set()))
     with ThreadPoolExecutor(max(1, len(languages))) as pool:
         tools = [repr(tool) for tool in pool.map(find_toolchain, languages)]
+    declared = sorted({name for exercise in asked.exercises for name in exercise.spec.packages})
+    tools += [repr(find_packages((name,))) for name in declared]
     ids = [exercise.id for exercise in asked.exercises]
     facts = [__version__, boot, grader.isolation.name, asked.digest, ids, tools]
     return hashlib.sha256(json.dumps(facts).encode()).hexdigest() if boot else ""

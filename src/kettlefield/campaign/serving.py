@@ -180,6 +180,8 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
 async def _begin(place: Place, server: Server, sampler: Sampler, load_kind: str, used_before: int | None) -> Session:
     """Wait until a server is ready, and write its session down."""
     load_s = await server.ready()
+    # looked at now: what we do ourselves next is none of the load's business
+    disturbed = None if load_s is None else sampler.disturbed(server.started_s, server.started_s + load_s)
     started = server.pid is not None
     program = None
     if started:
@@ -192,7 +194,7 @@ async def _begin(place: Place, server: Server, sampler: Sampler, load_kind: str,
         description=await server.describe(),
         load_s=load_s,
         load_kind=load_kind if started else "as found",
-        load_disturbed=None if load_s is None else sampler.disturbed(server.started_s, server.started_s + load_s),
+        load_disturbed=disturbed,
         baseline_bytes=used_before if started else None,
         program=program,
     )

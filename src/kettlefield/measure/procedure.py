@@ -105,7 +105,7 @@ class Procedure:
     run: Callable[["Bench", Wish], Steps]
     load: Callable[[Wish], Load] = lambda _: Load()
     purposes: tuple[str, ...] = ()  # of its requests, where they are not kept under its name
-    phase_by: str = ""  # of a request's point: each of its values is a phase of memory
+    phase_by: str = ""  # of a request's point: each of its values, requests in flight, is a phase of memory
     in_blocks: bool = False  # its requests are spread over the blocks in which candidates take turns
 
 

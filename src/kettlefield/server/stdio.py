@@ -145,10 +145,10 @@ class StdioServer:
         ServerError
             It ends, stays silent or answers nonsense.
         """
-        call = await self._send("describe", {})
         try:
             async with asyncio.timeout(self._launch.ready_within_s):
-                raw = await call.ended
+                # a script that fails at once may be gone before it can be asked: its last words say why
+                raw = await (await self._send("describe", {})).ended
         except TimeoutError:
             within = format_duration(self._launch.ready_within_s)
             raise ServerError(
