@@ -1,5 +1,6 @@
 """Grading: the right outcome for each kind of answer, and no way round the checks."""
 
+import dataclasses
 import shutil
 from pathlib import Path
 
@@ -10,9 +11,10 @@ from exercises import grader
 from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.grading.grader import Grader
 from kettlefield.grading.vetting import vet_exercise
 from kettlefield.languages.language import Missing
-from kettlefield.sandbox.runner import Sandbox
+from kettlefield.sandbox.runner import Sandbox, available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 
 SUITE = {e.id: e for e in load_suite(CHECKS, find_suite("berthdesk", Path())).exercises}
@@ -215,6 +217,25 @@ def test_a_missing_toolchain_is_a_fault_of_the_rig(monkeypatch):
     found = grade("fare-quote", "x = 1")
     assert found.outcome is Outcome.RIG_FAULT
     assert "apt-get install it" in found.fault
+
+
+def test_a_failure_before_a_fault_of_the_rig_decides():
+    class FailsLater(Sandbox):
+        runs = 0
+
+        def run(self, job):
+            self.runs += 1
+            report = super().run(job)
+            return report if self.runs <= 2 else dataclasses.replace(report, rig_fault="bwrap: no room")
+
+    exercise = SUITE["beacon-gaps"]
+    right, wrong = exercise.answer, exercise.decoys["single-as-span"]
+    outcomes = []
+    for files in (wrong, right):
+        here = Grader(available_isolation())
+        here.sandbox = FailsLater(available_isolation())
+        outcomes.append(here.grade_files(exercise, files).outcome)
+    assert outcomes == [Outcome.WRONG_ANSWER, Outcome.RIG_FAULT]
 
 
 @pytest.mark.parametrize(

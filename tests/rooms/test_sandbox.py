@@ -1,5 +1,6 @@
 """Hostile programs: what must be true after each has run, under every isolation that works here."""
 
+import os
 import socket
 import threading
 import time
@@ -120,7 +121,7 @@ CONTAINED = {
     "processes": "import os\nown = [p for p in os.listdir('/proc') if p.isdigit()]\nprint('safe' if len(own) < 8 else own)",
     "outside network": "import socket\ntry:\n    socket.create_connection(('127.0.0.1', PORT), 1)\n    print('open')\n"
     "except OSError:\n    print('safe')",
-    "abstract socket": "import socket\ns = socket.socket(socket.AF_UNIX)\ntry:\n    s.connect('\\0kettlefield-canary')\n"
+    "abstract socket": "import socket\ns = socket.socket(socket.AF_UNIX)\ntry:\n    s.connect('\\0CANARY')\n"
     "    print('open')\nexcept OSError:\n    print('safe')",
     "becoming root": "import os\ntry:\n    os.setuid(0)\n    print('safe' if not os.access('/etc/shadow', os.R_OK) else 'root')\n"
     "except OSError:\n    print('safe')",
@@ -140,9 +141,11 @@ CONTAINED = {
 def test_a_hostile_program_gets_nowhere_with(isolation, name, monkeypatch):
     monkeypatch.setenv("KETTLEFIELD_CANARY", "1")
     with socket.create_server(("127.0.0.1", 0)) as server, socket.socket(socket.AF_UNIX) as abstract:
-        abstract.bind("\0kettlefield-canary")
+        canary = f"kettlefield-canary-{os.getpid()}"  # tests side by side share the host's names
+        abstract.bind(f"\0{canary}")
         abstract.listen()
-        found = run(CONTAINED[name].replace("PORT", str(server.getsockname()[1])), isolation)
+        code = CONTAINED[name].replace("PORT", str(server.getsockname()[1])).replace("\\0CANARY", f"\\0{canary}")
+        found = run(code, isolation)
     assert found.stdout.decode().split("\n")[0] == "safe", found
 
 
@@ -227,7 +230,17 @@ def test_an_isolation_that_fails_is_a_fault_of_the_rig():
         def command(self, job, staged, uid):
             return ["bwrap", "--ro-bind", "/does/not/exist", "/x", "true"]
 
+    class Refused(Broken):
+        """As a host under load does: refused once, then let in."""
+
+        starts = 0
+
+        def command(self, job, staged, uid):
+            self.starts += 1
+            return super().command(job, staged, uid) if self.starts == 1 else Bubblewrap().command(job, staged, uid)
+
     assert "bwrap" in run("print(1)", Broken()).rig_fault
+    assert (run("print(1)", refused := Refused()).stdout, refused.starts) == (b"1\n", 2)
 
 
 def test_no_isolation_still_bounds_time_and_memory():

@@ -29,6 +29,7 @@ from kettlefield.sandbox.limits import Gate, take_group
 SANDBOX_UIDS = 4000  # taken in turn
 PIPE_BYTES = 32 * 2**10  # well below what a pipe holds before a writer must wait
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
+_STARTS = 3  # a host under load refuses a process now and then: the next try, under another user id, gets it
 RESULT_LIMIT_BYTES = 48 * 2**20  # a program that was built comes this way too
 _PR_SET_CHILD_SUBREAPER = 36  # linux/prctl.h
 # exit statuses that the shell's convention gives to a limit's signal
@@ -60,7 +61,11 @@ class Sandbox:
         except OSError as err:
             raise RigError(f"cannot stage a run ({err.strerror})", tempfile.gettempdir(), "Make room there.") from err
         try:
-            return _Run(job, self.isolation, _stage(job, folder), next(self._uids)).report()
+            for _ in range(_STARTS):
+                report = _Run(job, self.isolation, _stage(job, folder), next(self._uids)).report()
+                if report.rig_fault is None:
+                    break
+            return report
         finally:
             shutil.rmtree(folder, ignore_errors=True)
 

@@ -94,6 +94,8 @@ def _run(bench: Bench, check: ProgramCheck) -> CheckResult:
         run = run_case(case, built, limits, bench.sandbox, tuple(case.writes))
         wall_s += run.report.wall_s
         end, fault, told = _judge(run, check, case, built)
+        if end is RunEnd.RIG_FAULT and detail:
+            break  # an earlier case failed for certain: what the rig could not run does not make it undecided
         agreed += not fault
         if fault and not detail:
             detail = f"case {number}: {fault}"
