@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from kettlefield.core import units
 from kettlefield.core.plaintext import shorten, visible
-from kettlefield.core.values import same_items, values_agree, words_agree
+from kettlefield.core.values import Likeness, same_items, values_agree, words_agree
 
 
 @pytest.mark.parametrize(
@@ -67,10 +67,10 @@ def test_values_agree_exactly(found, expected, agree):
 
 
 def test_tolerance_is_absolute_or_relative_whichever_is_larger():
-    assert values_agree(0.1 + 0.2, 0.3, tolerance=1e-9)
-    assert values_agree(1_000_001, 1_000_000, tolerance=1e-6)
-    assert not values_agree(1_000_002, 1_000_000, tolerance=1e-6)
-    assert not values_agree(float("nan"), 1.0, tolerance=0.5)
+    assert values_agree(0.1 + 0.2, 0.3, Likeness(tolerance=1e-9))
+    assert values_agree(1_000_001, 1_000_000, Likeness(tolerance=1e-6))
+    assert not values_agree(1_000_002, 1_000_000, Likeness(tolerance=1e-6))
+    assert not values_agree(float("nan"), 1.0, Likeness(tolerance=0.5))
 
 
 @pytest.mark.parametrize(

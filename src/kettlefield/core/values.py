@@ -39,19 +39,30 @@ def occurs(pattern: str, text: str) -> bool:
 MAX_DEPTH = 200  # deeper than any exercise; keeps hostile nesting from exhausting the stack
 
 
-def values_agree(value: Any, expected: Any, *, tolerance: float | None = None, depth: int = 0) -> bool:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Likeness:
+    """What counts as the same value."""
+
+    tolerance: float | None = None  # of two numbers, absolute or relative to the expected, whichever is larger
+    whole_stays_whole: bool = False  # where a whole number is expected, 5.0 is not 5
+    key_order: bool = False  # objects agree only with their keys in the same order
+
+
+EXACT = Likeness()
+
+
+def values_agree(value: Any, expected: Any, like: Likeness = EXACT, *, depth: int = 0) -> bool:
     """Whether a found JSON value is the expected one.
 
-    Numbers agree by value (1 and 1.0 do), truth values only with truth values, objects by their keys
-    whatever their order.
+    Numbers agree by value (1 and 1.0 do, unless ``like`` says otherwise), truth values only with truth values,
+    objects by their keys, whatever their order unless ``like`` says otherwise.
 
     Parameters
     ----------
     value, expected : JSON value
         As decoded by a JSON parser.
-    tolerance : float, optional
-        Largest accepted difference of two numbers, absolute or relative to the expected one, whichever
-        is larger; None demands the same value.
+    like : Likeness
+        What counts as the same.
     depth : int
         Nesting so far; beyond ``MAX_DEPTH`` nothing agrees.
     """
@@ -60,15 +71,15 @@ def values_agree(value: Any, expected: Any, *, tolerance: float | None = None, d
     if isinstance(expected, bool) or isinstance(value, bool) or expected is None or value is None:
         return type(value) is type(expected) and bool(value == expected)
     if isinstance(expected, int | float) and isinstance(value, int | float):
-        return _numbers_agree(value, expected, tolerance)
+        is_other_type = like.whole_stays_whole and isinstance(expected, int) and isinstance(value, float)
+        return not is_other_type and _numbers_agree(value, expected, like.tolerance)
     if isinstance(expected, list) and isinstance(value, list):
         return len(value) == len(expected) and all(
-            values_agree(f, e, tolerance=tolerance, depth=depth + 1) for f, e in zip(value, expected, strict=True)
+            values_agree(f, e, like, depth=depth + 1) for f, e in zip(value, expected, strict=True)
         )
     if isinstance(expected, dict) and isinstance(value, dict):
-        return value.keys() == expected.keys() and all(
-            values_agree(value[key], expected[key], tolerance=tolerance, depth=depth + 1) for key in expected
-        )
+        same_keys = list(value) == list(expected) if like.key_order else value.keys() == expected.keys()
+        return same_keys and all(values_agree(value[key], expected[key], like, depth=depth + 1) for key in expected)
     return type(value) is type(expected) and bool(value == expected)
 
 
@@ -83,7 +94,7 @@ def _numbers_agree(value: float, expected: float, tolerance: float | None) -> bo
         return value == expected
 
 
-def same_items(value: Any, expected: Any, *, tolerance: float | None = None) -> bool:
+def same_items(value: Any, expected: Any, like: Likeness = EXACT) -> bool:
     """Whether two lists hold the same items, however they are ordered.
 
     Each expected item is matched with the first found one that agrees and is still free; with a tolerance
@@ -93,26 +104,26 @@ def same_items(value: Any, expected: Any, *, tolerance: float | None = None) -> 
         return False
     free = list(value)
     for item in expected:
-        at = next((i for i, other in enumerate(free) if values_agree(other, item, tolerance=tolerance)), None)
+        at = next((i for i, other in enumerate(free) if values_agree(other, item, like)), None)
         if at is None:
             return False
         del free[at]
     return True
 
 
-def compare_values(value: Any, expected: Any, *, how: str = "equal", tolerance: float | None = None) -> bool:
+def compare_values(value: Any, expected: Any, like: Likeness = EXACT, *, how: str = "equal") -> bool:
     """Compare in one of the named ways.
 
     Parameters
     ----------
     value, expected : JSON value
         As decoded by a JSON parser.
+    like : Likeness
+        What counts as the same; "within" and "pattern" do not ask.
     how : str
         "equal"; "any-order": lists of the same items; "one-of": ``expected`` lists what is accepted;
         "within": ``expected`` is [low, high], both included; "pattern": ``expected`` is a regular expression
         for a whole text.
-    tolerance : float, optional
-        As ``values_agree`` takes it; "within" and "pattern" have none.
 
     Raises
     ------
@@ -120,11 +131,11 @@ def compare_values(value: Any, expected: Any, *, how: str = "equal", tolerance: 
         There is no such way.
     """
     if how == "equal":
-        return values_agree(value, expected, tolerance=tolerance)
+        return values_agree(value, expected, like)
     if how == "any-order":
-        return same_items(value, expected, tolerance=tolerance)
+        return same_items(value, expected, like)
     if how == "one-of":
-        return any(values_agree(value, item, tolerance=tolerance) for item in expected)
+        return any(values_agree(value, item, like) for item in expected)
     if how == "within":
         low, high = expected
         return isinstance(value, int | float) and not isinstance(value, bool) and bool(low <= value <= high)

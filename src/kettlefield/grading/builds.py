@@ -45,6 +45,7 @@ class Built:
     files: Mapping[str, str | bytes]
     main: str
     packages: Packages | None = None  # declared by the exercise, seen by the answer
+    sanitised: bool = False  # built the second way, which says itself what it must not do
 
     @property
     def language(self) -> Language:
@@ -84,7 +85,8 @@ class Built:
             files=self.files,
             stdin=stdin,
             mounts=self.toolchain.mounts,
-            bound_address_space=recipe.bound_address_space,
+            env=recipe.sanitiser.env if self.sanitised and recipe.sanitiser is not None else {},
+            bound_address_space=recipe.bound_address_space and not self.sanitised,
             result_fd=False,
         )
 
@@ -134,6 +136,8 @@ def build_answer(
     sandbox: Sandbox,
     kept: Kept,
     packages: Packages | None = None,
+    *,
+    sanitised: bool = False,
 ) -> Built | BuildFault:
     """Make an answer ready to run; compiled languages are built once, whatever number of runs follows.
 
@@ -152,6 +156,8 @@ def build_answer(
         compares with the own answer.
     packages : Packages, optional
         Declared by the exercise.
+    sanitised : bool
+        Build with the language's sanitiser, which it must have.
 
     Raises
     ------
@@ -161,21 +167,24 @@ def build_answer(
     recipe = LANGUAGES[toolchain.language].recipe
     if recipe is None or recipe.build is None:
         return Built(toolchain=toolchain, files=files, main=main, packages=packages)
-    key = ("build", toolchain, main, tuple(sorted(files.items())))
+    line = recipe.sanitiser.build if sanitised and recipe.sanitiser is not None else recipe.build
+    key = ("build", toolchain, line, main, tuple(sorted(files.items())))
     made = kept.get(key)
     if not isinstance(made, bytes):
-        report = _compile(toolchain, recipe, files, main, sandbox)
+        report = _compile(toolchain, recipe, line, files, main, sandbox)
         fault = _fault(recipe, report)
         if fault is not None:
             return fault
         made = report.results
         kept.put(key, made)
     program: dict[str, str | bytes] = {recipe.keeps: made} if recipe.keeps else {}
-    return Built(toolchain=toolchain, files={**files, **program}, main=main, packages=packages)
+    return Built(toolchain=toolchain, files={**files, **program}, main=main, packages=packages, sanitised=sanitised)
 
 
-def _compile(toolchain: Toolchain, recipe: Recipe, files: dict[str, str], main: str, sandbox: Sandbox) -> RunReport:
-    command = (recipe.build or "").replace("PROGRAM", toolchain.program).replace("@", _sources(recipe, files, main))
+def _compile(
+    toolchain: Toolchain, recipe: Recipe, line: str, files: dict[str, str], main: str, sandbox: Sandbox
+) -> RunReport:
+    command = line.replace("PROGRAM", toolchain.program).replace("@", _sources(recipe, files, main))
     export = " && cat /tmp/out >&$1" if recipe.keeps else ""
     job = Job(
         argv=("bash", "-c", command + export, "bash", "{fd}"),

@@ -63,6 +63,7 @@ class StepFrame(msgspec.Struct, frozen=True):
 
     value: Any = msgspec.UNSET
     error: ErrorFrame | None = None
+    changed: int | None = None  # which of its arguments the call changed, from 1
 
 
 class Frame(StepFrame, frozen=True):

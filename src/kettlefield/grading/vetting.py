@@ -13,6 +13,7 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
 from kettlefield.grading.checks.all_checks import CHECKS, kind_of
 from kettlefield.grading.checks.pages import Visited
+from kettlefield.grading.claims import breaks_more, claim_faults, unclaimed
 from kettlefield.grading.fairness import near_duplicates, paper_faults, unfinished
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants
@@ -57,6 +58,9 @@ class Vetted:
     @property
     def warning(self) -> str:
         """What should be looked at although nothing is wrong."""
+        demands = unclaimed(self.exercise)
+        if demands and not self.not_vetted:
+            return f"makes {demands} demands and claims none: nothing proves that its checks see them"
         if (
             self.caught is None
             or self.caught.says_little
@@ -111,19 +115,28 @@ def vet_exercise(exercise: Exercise, grader: Grader, *, mutants: bool = False) -
     to_write = unfinished(exercise)
     if to_write:
         return Vetted(exercise=exercise, faults=(to_write,))
-    on_paper = [] if exercise.is_variant else paper_faults(exercise)
+    on_paper = [] if exercise.is_variant else [*paper_faults(exercise), *claim_faults(exercise)]
     try:
         exercise = settle(exercise, grader)
     except InputError as err:
         return Vetted(exercise=exercise, faults=(str(err),))
     decoys = [exercise.decoys[decoy.name] for decoy in exercise.spec.decoy]
+    also = exercise.turns[0].also
     # all that is to be opened of a page in one browser: starting one takes longer than a visit
-    seen = grader.visit_files(exercise, [exercise.answer, exercise.answer, *decoys])
-    faults = [*on_paper, *_answer_faults(exercise, grader, seen[:2])]
-    for decoy, visited in zip(exercise.spec.decoy, seen[2:], strict=True):
-        grade = grader.grade_files(exercise, exercise.decoys[decoy.name], turn=decoy.turn, visited=visited)
+    seen = iter(grader.visit_files(exercise, [exercise.answer, exercise.answer, *also.values(), *decoys]))
+    faults = [*on_paper, *_answer_faults(exercise, grader, (next(seen), next(seen)))]
+    for number, turn in enumerate(exercise.turns, 1):
+        for name, files in turn.also.items():
+            grade = grader.grade_files(exercise, files, turn=number, visited=next(seen) if number == 1 else None)
+            if grade.outcome is not Outcome.PASSED:
+                faults.append(f'the honest answer "{name}" ends {grade.outcome}{_why(grade)}')
+    claims = {claim.broken_by: claim for claim in exercise.spec.claim}
+    for decoy in exercise.spec.decoy:
+        grade = grader.grade_files(exercise, exercise.decoys[decoy.name], turn=decoy.turn, visited=next(seen))
         if grade.outcome is not decoy.outcome:
             faults.append(f'decoy "{decoy.name}" ends {grade.outcome}, declared {decoy.outcome}{_why(grade)}')
+        elif decoy.name in claims:
+            faults += filter(None, [breaks_more(claims[decoy.name], grade.outcome, grade.checks)])
     caught = try_mutants(exercise, grader) if mutants and not faults else None
     return Vetted(exercise=exercise, faults=tuple(faults), caught=caught)
 

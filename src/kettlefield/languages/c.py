@@ -2,8 +2,17 @@
 
 import re
 
-from kettlefield.languages.language import MADE_DIR, Language, Recipe
-from kettlefield.languages.patterns import C_COMMENTS, C_LIKE, C_MAIN, C_UNITS, C_VALUES, NO_HEADER
+from kettlefield.languages.language import MADE_DIR, Language, Recipe, Sanitiser
+from kettlefield.languages.patterns import (
+    C_COMMENTS,
+    C_LIKE,
+    C_MAIN,
+    C_SANITISE,
+    C_SANITISERS,
+    C_UNITS,
+    C_VALUES,
+    NO_HEADER,
+)
 from kettlefield.languages.probing import version_probe
 
 C = Language(
@@ -23,12 +32,18 @@ C = Language(
     sign=re.compile(r"#include\s*+[<\"]"),
     sign_rank=40,
     probe=version_probe("c", "gcc", r"(\d+\.\d+\.\d+)\s*$", "gcc libc6-dev"),
-    environment="GCC {version}, C17, standard library only",
+    environment="GCC {version}, C17, standard library only"
+    " (run with the address, undefined-behaviour and leak sanitisers too, which must report nothing)",
     recipe=Recipe(
         build="PROGRAM -std=c17 -O1 -o /tmp/out @ -lm -pthread",
         keeps=f"{MADE_DIR}/program",
         run=(f"./{MADE_DIR}/program",),
         missing=NO_HEADER,
         joins=True,
+        sanitiser=Sanitiser(
+            build=f"PROGRAM -std=c17 -O1 {C_SANITISE} -o /tmp/out @ -lm -pthread",
+            report=C_SANITISERS,
+            env={"ASAN_OPTIONS": "exitcode=99", "UBSAN_OPTIONS": "halt_on_error=1"},
+        ),
     ),
 )

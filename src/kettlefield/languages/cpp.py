@@ -2,8 +2,17 @@
 
 import re
 
-from kettlefield.languages.language import MADE_DIR, Language, Recipe
-from kettlefield.languages.patterns import C_COMMENTS, C_LIKE, C_MAIN, C_UNITS, C_VALUES, NO_HEADER
+from kettlefield.languages.language import MADE_DIR, Language, Recipe, Sanitiser
+from kettlefield.languages.patterns import (
+    C_COMMENTS,
+    C_LIKE,
+    C_MAIN,
+    C_SANITISE,
+    C_SANITISERS,
+    C_UNITS,
+    C_VALUES,
+    NO_HEADER,
+)
 from kettlefield.languages.probing import version_probe
 
 CPP = Language(
@@ -23,12 +32,18 @@ CPP = Language(
     sign=re.compile(r"#include\s*+<(?:iostream|vector|string|map|algorithm|array|cstd\w+)>|\bstd::"),
     sign_rank=30,
     probe=version_probe("cpp", "g++", r"(\d+\.\d+\.\d+)\s*$", "g++"),
-    environment="G++ {version}, C++20, standard library only",
+    environment="G++ {version}, C++20, standard library only"
+    " (run with the address, undefined-behaviour and leak sanitisers too, which must report nothing)",
     recipe=Recipe(
         build="PROGRAM -std=c++20 -O1 -o /tmp/out @ -pthread",
         keeps=f"{MADE_DIR}/program",
         run=(f"./{MADE_DIR}/program",),
         missing=NO_HEADER,
         joins=True,
+        sanitiser=Sanitiser(
+            build=f"PROGRAM -std=c++20 -O1 {C_SANITISE} -o /tmp/out @ -pthread",
+            report=C_SANITISERS,
+            env={"ASAN_OPTIONS": "exitcode=99", "UBSAN_OPTIONS": "halt_on_error=1"},
+        ),
     ),
 )

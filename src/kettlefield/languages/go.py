@@ -4,7 +4,7 @@ import re
 import shutil
 from pathlib import Path
 
-from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Toolchain
+from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Sanitiser, Toolchain
 from kettlefield.languages.patterns import C_COMMENTS, C_LIKE
 from kettlefield.languages.probing import ask, outside_usr
 
@@ -44,5 +44,11 @@ GO = Language(
         missing=re.compile(r"cannot find package|is not in GOROOT|no required module"),
         bound_address_space=False,
         joins=True,
+        sanitiser=Sanitiser(
+            build="HOME=/tmp GOCACHE=/tmp/cache GOFLAGS=-mod=mod GO111MODULE=off PROGRAM build -race -o /tmp/out @",
+            report=re.compile(r"WARNING: DATA RACE"),
+            env={"GORACE": "halt_on_error=1"},
+            by_default=False,  # the whole library is built again: half a minute
+        ),
     ),
 )

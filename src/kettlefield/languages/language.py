@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from importlib import resources
 from pathlib import Path
 
@@ -31,6 +31,16 @@ class Missing:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Sanitiser:
+    """A second way to build, whose program says itself when it does what it must not."""
+
+    build: str  # as ``Recipe.build``
+    report: re.Pattern[str]  # the line of standard error that says what was wrong
+    env: dict[str, str] = field(default_factory=dict)  # of the run
+    by_default: bool = True  # for every check that runs a program of this language
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Recipe:
     """How answers are built and run; ``@`` stands for the answer's file, ``PROGRAM`` for the toolchain's."""
 
@@ -41,6 +51,7 @@ class Recipe:
     syntax: re.Pattern[str] | None = None  # what a run says when the source does not even parse
     bound_address_space: bool = True  # of the run
     joins: bool = False  # the compiler takes all source files of a program at once
+    sanitiser: Sanitiser | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,6 +66,7 @@ class Harness:
     flags: tuple[str, ...] = ()  # of the interpreter
     folder: Path = HARNESS  # holds the program, the first of the arguments
     bound_address_space: bool = True  # False: the runtime reserves far more than it uses
+    tells_whole_numbers: bool = False  # 5 and 5.0 are of different types
     takes_packages: bool = False  # an exercise may declare packages
 
 

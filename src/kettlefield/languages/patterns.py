@@ -16,3 +16,6 @@ C_VALUES = re.compile(
 )
 C_MAIN = re.compile(r"\bmain\s{0,20}\(")
 NO_HEADER = re.compile(r"fatal error: \S+: No such file")
+C_SANITISE = "-g -fsanitize=address,undefined -fno-sanitize-recover=all"
+# what a program built with GCC's sanitisers says before it ends
+C_SANITISERS = re.compile(r"ERROR: (?:Address|Leak)Sanitizer: [^\n]*|runtime error: [^\n]*")

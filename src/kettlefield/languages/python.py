@@ -43,5 +43,11 @@ PYTHON = Language(
     prompts=(">>> ", "... "),
     probe=_probe,
     environment="Python {version}, standard library only",
-    harness=Harness(program=("program.py", "{fd}"), calls=("calls.py", "{fd}"), flags=FLAGS, takes_packages=True),
+    harness=Harness(
+        program=("program.py", "{fd}"),
+        calls=("calls.py", "{fd}"),
+        flags=FLAGS,
+        tells_whole_numbers=True,
+        takes_packages=True,
+    ),
 )

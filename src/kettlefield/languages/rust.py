@@ -4,7 +4,7 @@ import re
 import shutil
 from pathlib import Path
 
-from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Toolchain
+from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Sanitiser, Toolchain
 from kettlefield.languages.patterns import C_COMMENTS
 from kettlefield.languages.probing import ask, outside_usr
 
@@ -40,11 +40,15 @@ RUST = Language(
     sign=re.compile(r"\bfn\s++\w++\s*+[(<]|\blet\s++mut\b|\bprintln!"),
     sign_rank=50,
     probe=_probe,
-    environment="Rust {version}, edition 2021, standard library only",
+    environment="Rust {version}, edition 2021, standard library only (run with overflow checks too)",
     recipe=Recipe(
         build="PROGRAM --edition 2021 -O -o /tmp/out @",
         keeps=f"{MADE_DIR}/program",
         run=(f"./{MADE_DIR}/program",),
         missing=re.compile(r"use of (?:undeclared|unresolved) (?:crate|module)|can't find crate|unresolved import"),
+        sanitiser=Sanitiser(
+            build="PROGRAM --edition 2021 -O -C overflow-checks=on -o /tmp/out @",
+            report=re.compile(r"attempt to .* overflow"),
+        ),
     ),
 )

@@ -58,6 +58,12 @@ def _plain_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
     harness = LANGUAGES[spec.language].harness if spec.language in LANGUAGES else None
     if spec.packages and (harness is None or not harness.takes_packages):
         faults.append((f'are given for "{spec.language}"', "packages", "Only Python exercises may declare packages."))
+    names = _names(spec.decoy)
+    faults += [
+        (f'is broken by "{claim.broken_by}", which is no decoy here', "claim", nearest(claim.broken_by, list(names)))
+        for claim in spec.claim
+        if claim.broken_by not in names
+    ]
     turns = 1 + len(spec.turn)
     faults += [
         (f'"{decoy.name}" answers turn {decoy.turn} of {turns}', "decoy", "Name a turn that there is.")

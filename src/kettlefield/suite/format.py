@@ -45,6 +45,18 @@ class Decoy(Part, frozen=True, kw_only=True):
     turn: int = 1  # of the scripted turns, the one that it answers
 
 
+class Claim(Part, frozen=True, kw_only=True):
+    """A demand of the prompt, and the decoy that proves that the checks hold an answer to it."""
+
+    says: str | tuple[str, ...]  # words of the prompt; several places where it says the same more than once
+    broken_by: str  # a decoy, which breaks this claim and no other
+
+    @property
+    def places(self) -> tuple[str, ...]:
+        """The words of each place."""
+        return (self.says,) if isinstance(self.says, str) else self.says
+
+
 class TurnFile(Part, frozen=True, kw_only=True):
     """A scripted follow-up turn; its prompt is ``prompt-N.md``, its own answer lies in ``answer-N/``."""
 
@@ -75,6 +87,7 @@ class ExerciseFile(Part, frozen=True, kw_only=True):
     tests: str  # what the exercise finds out
     check: tuple[Any, ...]  # of ``Check``: each kind has a table of its own, which the loader reads
     decoy: tuple[Decoy, ...]
+    claim: tuple[Claim, ...] = ()  # every demand of the prompts
     turn: tuple[TurnFile, ...] = ()  # the second turn and those after it
     entry: str | None = None  # function or class that the program must define
     packages: tuple[str, ...] = ()  # that must be there beside the standard library (Python)
@@ -89,6 +102,7 @@ class Turn(msgspec.Struct, frozen=True, kw_only=True):
     prompt: str
     checks: tuple[Check, ...]  # of this turn and of those before it that still hold
     answer: dict[str, str]  # file name -> text
+    also: dict[str, dict[str, str]] = {}  # other honest answers, which must pass too: name -> file name -> text
 
 
 class Exercise(msgspec.Struct, frozen=True, kw_only=True):

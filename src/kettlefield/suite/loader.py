@@ -230,6 +230,7 @@ def _turns(folder: Path, spec: fmt.ExerciseFile, read: "_Reader") -> tuple[fmt.T
             prompt=read.text(folder / "prompt.md").strip() + "\n",
             checks=spec.check,
             answer=read.files(folder / "answer", spec.file),
+            also=_also(folder, "", spec, read),
         )
     ]
     for number, turn in enumerate(spec.turn, 2):
@@ -239,17 +240,28 @@ def _turns(folder: Path, spec: fmt.ExerciseFile, read: "_Reader") -> tuple[fmt.T
                 prompt=read.text(folder / f"prompt-{number}.md").strip() + "\n",
                 checks=(*held, *turn.check),
                 answer=read.files(folder / f"answer-{number}", spec.file),
+                also=_also(folder, f"-{number}", spec, read),
             )
         )
     return tuple(turns)
 
 
+def _also(folder: Path, turn: str, spec: fmt.ExerciseFile, read: "_Reader") -> dict[str, dict[str, str]]:
+    """The other honest answers to a turn, in the order of their names."""
+    names = sorted({path.name.removesuffix(".diff") for path in (folder / f"also{turn}").glob("*")})
+    return {name: _derived(folder / f"also{turn}" / name, folder / f"answer{turn}", spec, read) for name in names}
+
+
 def _decoy(folder: Path, spec: fmt.ExerciseFile, decoy: fmt.Decoy, read: "_Reader") -> dict[str, str]:
-    """A decoy's files: whole ones in a folder, or what a diff makes of the answer to its turn."""
-    diff = folder / "decoys" / f"{decoy.name}.diff"
-    if not diff.is_file():
-        return read.files(folder / "decoys" / decoy.name, spec.file)
     answer = folder / ("answer" if decoy.turn == 1 else f"answer-{decoy.turn}")
+    return _derived(folder / "decoys" / decoy.name, answer, spec, read)
+
+
+def _derived(path: Path, answer: Path, spec: fmt.ExerciseFile, read: "_Reader") -> dict[str, str]:
+    """A decoy's or another answer's files: whole ones in a folder, or what a diff makes of the answer to its turn."""
+    diff = path.with_name(f"{path.name}.diff")
+    if not diff.is_file():
+        return read.files(path, spec.file)
     files = read.files(answer, spec.file)
     for edit in parse_diff(read.text(diff)):
         name = edit.name or spec.file

@@ -12,7 +12,7 @@ import msgspec
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.core.plaintext import shorten
-from kettlefield.core.values import compare_values
+from kettlefield.core.values import Likeness, compare_values
 from kettlefield.grading.checks.kind import Bench, CheckKind
 from kettlefield.grading.prompt_words import unsaid, visible_values, without_json_words
 from kettlefield.grading.results import (
@@ -42,7 +42,11 @@ class CallsCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="calls"
     function: str | None = None
     object: str | None = None  # a class: each case makes one object and calls its methods in turn
     cases: str  # file beside exercise.toml: [{"args": [...], "expect": ...}]
+    file: str | None = None  # of the answer, that defines it; none: the main one
     compare: Comparison = "equal"
+    arguments: Literal["kept", "free"] = "kept"  # whether a call may change what it is given
+    whole_numbers: Literal["strict", "by-value"] = "strict"  # whether 5.0 does for 5, where a language tells them apart
+    key_order: bool = False  # mappings are compared with the order of their keys
     computed_words: bool = False  # what is expected holds words that are worked out, so no prompt can say them
     tolerance: float | None = None  # absolute or relative, whichever is larger; none: exact
 
@@ -91,6 +95,20 @@ def _unfair(exercise: Exercise, check: CallsCheck, said: str) -> Iterable[str]:
     if not check.computed_words:
         yield from unsaid(said, ((_inputs(case), _outputs(case)) for case in cases))
     yield from visible_values(said, [json.dumps(case.expect) for case in cases if not case.by_hand])
+    if check.arguments == "kept" and any(map(_can_change, cases)) and not _STAYS.search(said):
+        yield 'the prompt never says that the arguments stay unchanged: say so, or write arguments = "free"'
+
+
+_STAYS = re.compile(
+    r"unchanged|\b(?:not|never)(?: be)? (?:change|modif|alter|touch)|\bstays? as\b|\bas (?:it|they) (?:is|are|was|were)\b",
+    re.IGNORECASE,
+)
+
+
+def _can_change(case: CallCase) -> bool:
+    """Whether a call is given something that it could change."""
+    given = [*case.args, *(arg for step in case.steps for arg in step.args)]
+    return any(isinstance(arg, list | dict) for arg in given)
 
 
 def _inputs(case: CallCase) -> str:
@@ -105,14 +123,21 @@ def _outputs(case: CallCase) -> str:
 def _call_all(bench: Bench, check: CallsCheck) -> tuple[RunReport, str]:
     """One process that calls all cases, and the nonce of its frames."""
     nonce = secrets.token_hex(16)
-    order = _order(check, bench.exercise.cases[check.name], bench.built.main, nonce)
+    order = _order(check, bench.exercise.cases[check.name], check.file or bench.built.main, nonce)
     return bench.run(bench.built.calls_job(order, to_limits(bench.exercise.spec.limits))), nonce
 
 
 def _run(bench: Bench, check: CallsCheck) -> CheckResult:
     cases = bench.exercise.cases[check.name]
     report, nonce = _call_all(bench, check)
-    return make_result(check, _read(report, nonce, check, cases), len(cases), report.wall_s)
+    harness = bench.built.language.harness
+    strict = check.whole_numbers == "strict" and harness is not None and harness.tells_whole_numbers
+    like = Likeness(
+        tolerance=check.tolerance,
+        whole_stays_whole=strict and check.tolerance is None,
+        key_order=check.key_order,
+    )
+    return make_result(check, _read(report, nonce, check, cases, like), len(cases), report.wall_s)
 
 
 def _settle(bench: Bench, check: CallsCheck) -> tuple[CallCase, ...]:
@@ -150,7 +175,7 @@ def _order(check: CallsCheck, cases: tuple[CallCase, ...], file: str, nonce: str
     }
 
 
-def _read(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[CallCase, ...]) -> Finding:
+def _read(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[CallCase, ...], like: Likeness) -> Finding:
     frames = frames_of(report.results, nonce)
     fault = start_fault(frames)
     if fault is not None:
@@ -163,7 +188,7 @@ def _read(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[CallCas
             stop = stopped(report) or (RunEnd.CRASHED, f"ended in mid-run: {tail_of(report)}")
             said = f"{_call(check.callee, case.args)}: {stop[1]}"
             return Finding(end=stop[0], agreed=agreed, detail=f"case {number + 1}: {said}", feedback=feedback or said)
-        ended, said, told = _judge(check, case, frame)
+        ended, said, told = _judge(check, case, frame, like)
         if not said:
             agreed += 1
             continue
@@ -172,30 +197,37 @@ def _read(report: RunReport, nonce: str, check: CallsCheck, cases: tuple[CallCas
     return Finding(end=end, agreed=agreed, detail=detail, feedback=feedback)
 
 
-def _judge(check: CallsCheck, case: CallCase, frame: Frame) -> tuple[RunEnd, str, str]:
+def _judge(check: CallsCheck, case: CallCase, frame: Frame, like: Likeness) -> tuple[RunEnd, str, str]:
     """How one case ended, what was wrong for the reader, and the same without what was expected."""
     call = _call(check.callee, case.args)
     if check.object is None:
-        return _judge_call(check, call, (case.expect, case.raises), frame)
+        return _judge_call(check, call, (case.expect, case.raises), frame, like)
     if frame.error is not None:
-        return _judge_call(check, call, (None, None), frame)
+        return _judge_call(check, call, (None, None), frame, like)
     results = frame.steps or ()
     for number, step in enumerate(case.steps):
         result = results[number] if number < len(results) else StepFrame()
-        judged = _judge_call(check, f"{call}, then {_call(step.call, step.args)}", (step.expect, step.raises), result)
+        done = f"{call}, then {_call(step.call, step.args)}"
+        judged = _judge_call(check, done, (step.expect, step.raises), result, like)
         if judged[1]:
             return judged
-    return RunEnd.FINISHED, "", ""
+    changed = _changed(check, f"{call} and its methods", frame)
+    return RunEnd.FINISHED, changed, changed
+
+
+def _changed(check: CallsCheck, call: str, frame: StepFrame) -> str:
+    return f"{call} changed argument {frame.changed}" if frame.changed and check.arguments == "kept" else ""
 
 
 def _judge_call(
-    check: CallsCheck, call: str, wanted: tuple[Any, str | None], frame: StepFrame
+    check: CallsCheck, call: str, wanted: tuple[Any, str | None], frame: StepFrame, like: Likeness
 ) -> tuple[RunEnd, str, str]:
     expect, raises = wanted
     error = frame.error
     if error is not None:
         if raises is not None and raises in (error.kinds or (error.type,)):
-            return RunEnd.FINISHED, "", ""
+            changed = _changed(check, call, frame)
+            return RunEnd.FINISHED, changed, changed
         told = f"{call} raised {error.words}"
         if raises is not None:  # an error was asked for, and it is another one
             return RunEnd.FINISHED, f"{told}, expected {raises}", f"{told}, which is wrong"
@@ -207,8 +239,9 @@ def _judge_call(
     gave = f"{call} gave {show(value)}"
     if raises is not None:
         return RunEnd.FINISHED, f"{gave}, expected it to raise {raises}", f"{gave}, which is wrong"
-    if compare_values(value, expect, how=check.compare, tolerance=check.tolerance):
-        return RunEnd.FINISHED, "", ""
+    if compare_values(value, expect, like, how=check.compare):
+        changed = _changed(check, call, frame)
+        return RunEnd.FINISHED, changed, changed
     return RunEnd.FINISHED, f"{gave}, expected {show(expect)}", f"{gave}, which is wrong"
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from kettlefield.core.outcome import CheckResult
-from kettlefield.grading.builds import Built
+from kettlefield.grading.builds import Built, build_answer
 from kettlefield.grading.kept import Kept
 from kettlefield.grading.results import Picture
 from kettlefield.sandbox.job import Job, RunReport
@@ -35,6 +35,15 @@ class Bench:
         if self.answer is None:
             raise TypeError("prose is read, not run")
         return self.answer
+
+    def sanitised(self) -> Built | None:
+        """The answer built again with its language's sanitiser; None where that cannot be done."""
+        built = self.built
+        sources = built.texts
+        again = build_answer(
+            built.toolchain, sources, built.main, self.sandbox, self.kept, built.packages, sanitised=True
+        )
+        return again if isinstance(again, Built) else None
 
     def run(self, job: Job) -> RunReport:
         """Run a job in isolation."""

@@ -3,7 +3,7 @@
 import json
 import secrets
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
@@ -11,8 +11,8 @@ import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import CheckResult, RunEnd
-from kettlefield.core.plaintext import shorten
-from kettlefield.core.values import matches_whole, values_agree, words_agree
+from kettlefield.core.plaintext import shorten, visible
+from kettlefield.core.values import Likeness, matches_whole, values_agree, words_agree
 from kettlefield.grading.builds import Built
 from kettlefield.grading.checks.kind import Bench, CheckKind
 from kettlefield.grading.prompt_words import unsaid, visible_values, without_json_words
@@ -32,6 +32,9 @@ from kettlefield.sandbox.runner import Sandbox
 from kettlefield.suite.check_form import TextReader, read_cases
 from kettlefield.suite.format import Check, Exercise, Part
 
+# the sanitisers' own documentation speaks of a slowdown of two and a threefold memory; the race detector takes more
+_SLOWER, _LARGER = 6, 4
+
 
 class ProgramCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="program"):
     """A whole program: standard input, arguments and files in; output, exit status and written files out."""
@@ -40,6 +43,7 @@ class ProgramCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="prog
     whitespace: Literal["exact", "trailing", "folded"] = "trailing"  # which differences do not count
     computed_words: bool = False  # as above
     pattern: bool = False  # what is expected is a regular expression for the whole output
+    sanitise: bool | None = None  # run all cases built with the sanitiser too; none: as the language has it
     tolerance: float | None = None  # words that are numbers may differ by this much; white space is folded then
 
 
@@ -103,7 +107,39 @@ def _run(bench: Bench, check: ProgramCheck) -> CheckResult:
         if end is not RunEnd.FINISHED:
             worst = end
             break
+    if agreed == len(cases):
+        detail = feedback = _misdeed(bench, check, cases)
+        agreed -= bool(detail)
     return make_result(check, Finding(end=worst, agreed=agreed, detail=detail, feedback=feedback), len(cases), wall_s)
+
+
+def _misdeed(bench: Bench, check: ProgramCheck, cases: tuple[ProgramCase, ...]) -> str:
+    """What the sanitiser says of a program whose output is right; empty when it has nothing to say.
+
+    Only its own words count: a sanitised program is slower and larger, so its limits are wider, and what becomes of
+    it otherwise says nothing.
+    """
+    recipe = bench.built.language.recipe
+    sanitiser = recipe.sanitiser if recipe is not None else None
+    if sanitiser is None or not (sanitiser.by_default if check.sanitise is None else check.sanitise):
+        return ""
+    built = bench.sanitised()
+    if built is None:
+        return ""
+    limits = to_limits(bench.exercise.spec.limits)
+    wide = replace(
+        limits,
+        wall_s=limits.wall_s * _SLOWER,
+        cpu_s=limits.cpu_s * _SLOWER,
+        memory_bytes=limits.memory_bytes * _LARGER,
+    )
+    for number, case in enumerate(cases, 1):
+        report = run_case(case, built, wide, bench.sandbox, ()).report
+        said = sanitiser.report.search(report.stderr.decode("utf-8", errors="replace"))
+        if said is not None:
+            words = shorten(visible(said[0], keep_lines=False), DETAIL_LIMIT)
+            return f"case {number}, built with the sanitiser: {words}"
+    return ""
 
 
 def _given(case: ProgramCase) -> str:
@@ -147,7 +183,7 @@ def _files_agree(name: str, text: str, wanted: str, check: ProgramCheck) -> bool
     """Data is compared as data, whatever its spaces and the order of its keys; anything else as what is printed."""
     if name.endswith(".json"):
         try:
-            return values_agree(json.loads(text), json.loads(wanted), tolerance=check.tolerance)
+            return values_agree(json.loads(text), json.loads(wanted), Likeness(tolerance=check.tolerance))
         except (ValueError, RecursionError):
             return False
     return _prints_agree(text, check, wanted)

@@ -72,12 +72,35 @@ def describe(error):
     return described
 
 
-def take(target, step):
-    """One method call on the case's object."""
+def changed(args, before):
+    """Which argument is no longer what it was, from 1; None when all are."""
+    for number, (arg, then) in enumerate(zip(args, before, strict=True), 1):
+        if json.dumps(plain(arg)) != then:
+            return number
+    return None
+
+
+def state(args):
+    """What arguments are before a call; only what can change is written down."""
+    return [json.dumps(plain(arg)) if isinstance(arg, (list, dict)) else json.dumps(arg) for arg in args]
+
+
+def call(function, args):
+    """One call as a frame: what it gave or raised, and which argument it changed."""
+    before = state(args)
     try:
-        return {"value": plain(getattr(target, step["call"])(*step["args"]))}
+        frame = {"value": plain(function(*args))}
     except BaseException as error:
-        return {"error": describe(error)}
+        frame = {"error": describe(error)}
+    return {**frame, "changed": changed(args, before)}
+
+
+def use(made, args, before, steps):
+    """The methods of one object, called in turn; at the end what the object was made from."""
+    frames = []
+    for step in steps:
+        frames.append(call(lambda *words, name=step["call"]: getattr(made, name)(*words), step["args"]))
+    return {"steps": frames, "changed": changed(args, before)}
 
 
 def main():
@@ -120,16 +143,12 @@ def main():
         return
     for number, case in enumerate(job["cases"]):
         try:
-            result = function(*case["args"])
-        except BaseException as error:
-            send({"case": number, "error": describe(error)})
-            continue
-        try:
-            if job["object"]:
-                send({"case": number, "steps": [take(result, step) for step in case["steps"]]})
-            else:
-                send({"case": number, "value": plain(result)})
-        except BaseException as error:  # what it gave cannot be read or written
+            if not job["object"]:
+                send({"case": number, **call(function, case["args"])})
+                continue
+            before = state(case["args"])
+            send({"case": number, **use(function(*case["args"]), case["args"], before, case["steps"])})
+        except BaseException as error:  # the object cannot be made, or what was given cannot be read or written
             send({"case": number, "error": describe(error)})
     send({"done": True})
 

@@ -98,12 +98,24 @@ async function load(file, inner, send) {
   }
 }
 
-async function take(target, step) {
+// which argument is no longer what it was, from 1; null when all are
+function changed(args, before) {
+  const at = args.findIndex((arg, index) => stringify(plain(arg)) !== before[index]);
+  return at < 0 ? null : at + 1;
+}
+
+const state = (args) => args.map((arg) => stringify(plain(arg)));
+
+// one call as a frame: what it gave or threw, and which argument it changed
+async function call(run, args) {
+  const before = state(args);
+  let frame;
   try {
-    return { value: plain(await target[step.call](...step.args)) };
+    frame = { value: plain(await run(...args)) };
   } catch (error) {
-    return { error: describe(error) };
+    frame = { error: describe(error) };
   }
+  return { ...frame, changed: changed(args, before) };
 }
 
 async function calls() {
@@ -122,13 +134,14 @@ async function calls() {
   for (const [number, { args, steps }] of job.cases.entries()) {
     try {
       if (!job.object) {
-        send({ case: number, value: plain(await entry(...args)) });
+        send({ case: number, ...(await call(entry, args)) });
         continue;
       }
+      const before = state(args);
       const target = new entry(...args);
       const results = [];
-      for (const step of steps) results.push(await take(target, step));
-      send({ case: number, steps: results });
+      for (const step of steps) results.push(await call((...words) => target[step.call](...words), step.args));
+      send({ case: number, steps: results, changed: changed(args, before) });
     } catch (error) {
       send({ case: number, error: describe(error) });
     }

@@ -1,0 +1,71 @@
+"""Is every demand of a prompt checked? Each has a claim, and each claim a decoy that breaks it and nothing else."""
+
+import re
+from collections.abc import Iterable
+
+from kettlefield.core.outcome import CheckResult, Outcome
+from kettlefield.core.plaintext import shorten
+from kettlefield.suite.format import Claim, Exercise
+
+# words that make a sentence a demand: whoever breaks it has answered wrongly
+_DEMANDS = re.compile(
+    r"\b(?:must|only|each|every|first|last|at most|at least|ties?|order|errors?|unchanged|exactly|never|instead"
+    r"|ignored?|without|rounded|sorted)\b",
+    re.IGNORECASE,
+)
+_CODE = re.compile(r"^(?P<fence>```+|~~~+).*?^(?P=fence)[^\S\n]*$", re.MULTILINE | re.DOTALL)
+# a sentence ends at its mark, at an empty line, or where the next item of a list begins
+_END = re.compile(r"(?<=[.:;?!])\s+(?=[A-Z`*\-\d])|\n[^\S\n]*\n|\n(?=[^\S\n]*(?:[-*]|\d+\.) )")
+MIN_CASES = 3  # of an exercise, from which on a decoy that fails all of them breaks more than its claim
+SHOWN = 70  # characters of a sentence in a message
+
+
+def demands(prompt: str) -> list[str]:
+    """The sentences of a prompt that demand something, white space folded; shown code is none."""
+    sentences = (_folded(part) for part in _END.split(_CODE.sub("\n\n", prompt)))
+    return [sentence for sentence in sentences if _DEMANDS.search(sentence)]
+
+
+def claim_faults(exercise: Exercise) -> Iterable[str]:
+    """What is wrong with the claims as they are written; an exercise without any is not looked at."""
+    claims = exercise.spec.claim
+    if not claims:
+        return
+    prompts = [turn.prompt for turn in exercise.turns]
+    said = [_folded(_CODE.sub(" ", prompt)) for prompt in prompts]
+    for claim in claims:
+        for place in claim.places:
+            if not any(_folded(place) in text for text in said):
+                yield f'no prompt says "{shorten(place, SHOWN)}", which is claimed'
+    places = [_folded(place) for claim in claims for place in claim.places]
+    for prompt in prompts:
+        for sentence in demands(prompt):
+            if not any(place in sentence or sentence in place for place in places):
+                yield f'no claim covers "{shorten(sentence, SHOWN)}"'
+    broken_by = [claim.broken_by for claim in claims]
+    for name in dict.fromkeys(broken_by):
+        if broken_by.count(name) > 1:
+            yield f'decoy "{name}" breaks {broken_by.count(name)} claims: each wants one of its own'
+
+
+def unclaimed(exercise: Exercise) -> int:
+    """How many demands an exercise without any claim makes."""
+    return 0 if exercise.spec.claim else sum(len(demands(turn.prompt)) for turn in exercise.turns)
+
+
+def breaks_more(claim: Claim, outcome: Outcome, checks: tuple[CheckResult, ...]) -> str:
+    """Why a claim's decoy breaks more than the claim; empty when it does not.
+
+    A decoy that breaks one demand still gets the cases right that do not touch it. One that crashes, does not end
+    or does not build shows nothing of the others.
+    """
+    tried = sum(check.cases_total for check in checks)
+    if outcome is not Outcome.WRONG_ANSWER or tried < MIN_CASES or any(check.cases_passed for check in checks):
+        return ""
+    return (
+        f'decoy "{claim.broken_by}" fails all of {tried} cases: it breaks more than "{shorten(claim.places[0], SHOWN)}"'
+    )
+
+
+def _folded(text: str) -> str:
+    return " ".join(text.split())
