@@ -32,7 +32,7 @@ def claim_faults(exercise: Exercise) -> Iterable[str]:
     if not claims:
         return
     prompts = [turn.prompt for turn in exercise.turns]
-    said = [_folded(_CODE.sub(" ", prompt)) for prompt in prompts]
+    said = [*(_folded(_CODE.sub(" ", prompt)) for prompt in prompts), *map(_folded, _around_the_gap(exercise))]
     for claim in claims:
         for place in claim.places:
             if not any(_folded(place) in text for text in said):
@@ -48,6 +48,11 @@ def claim_faults(exercise: Exercise) -> Iterable[str]:
             yield f'decoy "{name}" breaks {broken_by.count(name)} claims: each wants one of its own'
 
 
+def _around_the_gap(exercise: Exercise) -> tuple[str, str]:
+    """Of code to be completed: its comments say what it must do, so a claim may stand on them."""
+    return exercise.opening or "", exercise.closing
+
+
 def unclaimed(exercise: Exercise) -> int:
     """How many demands an exercise without any claim makes."""
     return 0 if exercise.spec.claim else sum(len(demands(turn.prompt)) for turn in exercise.turns)
@@ -60,7 +65,7 @@ def breaks_more(claim: Claim, outcome: Outcome, checks: tuple[CheckResult, ...])
     or does not build shows nothing of the others.
     """
     tried = sum(check.cases_total for check in checks)
-    if outcome is not Outcome.WRONG_ANSWER or tried < MIN_CASES or any(check.cases_passed for check in checks):
+    if claim.everywhere or outcome is not Outcome.WRONG_ANSWER or tried < MIN_CASES or any(check.cases_passed for check in checks):
         return ""
     return (
         f'decoy "{claim.broken_by}" fails all of {tried} cases: it breaks more than "{shorten(claim.places[0], SHOWN)}"'

@@ -50,6 +50,7 @@ class Claim(Part, frozen=True, kw_only=True):
 
     says: str | tuple[str, ...]  # words of the prompt; several places where it says the same more than once
     broken_by: str  # a decoy, which breaks this claim and no other
+    everywhere: bool = False  # it bears on every case, so its decoy gets none of them right
 
     @property
     def places(self) -> tuple[str, ...]:

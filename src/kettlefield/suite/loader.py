@@ -180,7 +180,13 @@ def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE
     spec = _with_checks(to_struct(read_toml(path), fmt.ExerciseFile, path), forms, path)
     check_spec(folder, path, spec, forms)
     checks: list[fmt.Check] = [*spec.check, *(check for turn in spec.turn for check in turn.check)]
-    read = _Reader(draw_values(spec.vary, folder.name, seed))
+    values = draw_values(spec.vary, folder.name, seed)
+    read = _Reader(values)
+    claims = [
+        msgspec.structs.replace(claim, says=tuple(fill(place, values, path) for place in claim.places))
+        for claim in spec.claim
+    ]
+    spec = msgspec.structs.replace(spec, claim=tuple(claims))
     opening = folder / fmt.OPENING
     closing = folder / fmt.CLOSING
     return fmt.Exercise(

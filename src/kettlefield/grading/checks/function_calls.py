@@ -100,7 +100,7 @@ def _unfair(exercise: Exercise, check: CallsCheck, said: str) -> Iterable[str]:
 
 
 _STAYS = re.compile(
-    r"unchanged|\b(?:not|never)(?: be)? (?:change|modif|alter|touch)|\bstays? as\b|\bas (?:it|they) (?:is|are|was|were)\b",
+    r"unchanged|\b(?:not|never)(?: be)? (?:change|modif|alter|touch)|\bas (?:it|they) (?:is|are|was|were)\b",
     re.IGNORECASE,
 )
 
