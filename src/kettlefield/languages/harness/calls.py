@@ -72,6 +72,17 @@ def describe(error):
     return described
 
 
+def given(value):
+    """An argument as the answer gets it: JSON has no tuples, so a case writes one as {"$tuple": [...]}."""
+    if isinstance(value, list):
+        return [given(item) for item in value]
+    if not isinstance(value, dict):
+        return value
+    if set(value) == {"$tuple"}:
+        return tuple(given(item) for item in value["$tuple"])
+    return {key: given(item) for key, item in value.items()}
+
+
 def changed(args, before):
     """Which argument is no longer what it was, from 1; None when all are."""
     for number, (arg, then) in enumerate(zip(args, before, strict=True), 1):
@@ -99,7 +110,7 @@ def use(made, args, before, steps):
     """The methods of one object, called in turn; at the end what the object was made from."""
     frames = []
     for step in steps:
-        frames.append(call(lambda *words, name=step["call"]: getattr(made, name)(*words), step["args"]))
+        frames.append(call(lambda *words, name=step["call"]: getattr(made, name)(*words), given(step["args"])))
     return {"steps": frames, "changed": changed(args, before)}
 
 
@@ -144,10 +155,11 @@ def main():
     for number, case in enumerate(job["cases"]):
         try:
             if not job["object"]:
-                send({"case": number, **call(function, case["args"])})
+                send({"case": number, **call(function, given(case["args"]))})
                 continue
-            before = state(case["args"])
-            send({"case": number, **use(function(*case["args"]), case["args"], before, case["steps"])})
+            args = given(case["args"])
+            before = state(args)
+            send({"case": number, **use(function(*args), args, before, case["steps"])})
         except BaseException as error:  # the object cannot be made, or what was given cannot be read or written
             send({"case": number, "error": describe(error)})
     send({"done": True})
