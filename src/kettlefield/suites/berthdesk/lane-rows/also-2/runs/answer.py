@@ -1,0 +1,15 @@
+def free_lanes(lanes, booked):
+    free = []
+    for lane in range(1, lanes + 1):
+        if lane not in booked:
+            free.append(lane)
+    return free
+
+
+def first_row(lanes, booked, wanted):
+    run = 0
+    for lane in range(1, lanes + 1):
+        run = 0 if lane in booked else run + 1
+        if run == wanted:
+            return lane - wanted + 1
+    return None
