@@ -1,0 +1,5 @@
+SELECT t.kiosk, t.day, t.pence,
+       (SELECT SUM(o.pence) FROM takings o WHERE o.kiosk = t.kiosk AND o.day <= t.day) AS so_far,
+       (SELECT MAX(o.pence) FROM takings o WHERE o.kiosk = t.kiosk AND o.day <= t.day) AS best
+FROM takings t
+ORDER BY t.kiosk, t.day
