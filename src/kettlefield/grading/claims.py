@@ -65,7 +65,12 @@ def breaks_more(claim: Claim, outcome: Outcome, checks: tuple[CheckResult, ...])
     or does not build shows nothing of the others.
     """
     tried = sum(check.cases_total for check in checks)
-    if claim.everywhere or outcome is not Outcome.WRONG_ANSWER or tried < MIN_CASES or any(check.cases_passed for check in checks):
+    if (
+        claim.everywhere
+        or outcome is not Outcome.WRONG_ANSWER
+        or tried < MIN_CASES
+        or any(check.cases_passed for check in checks)
+    ):
         return ""
     return (
         f'decoy "{claim.broken_by}" fails all of {tried} cases: it breaks more than "{shorten(claim.places[0], SHOWN)}"'

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from kettlefield.core.outcome import CheckResult
-from kettlefield.grading.builds import Built, build_answer
+from kettlefield.grading.builds import BuildFault, Built, build_answer
 from kettlefield.grading.kept import Kept
 from kettlefield.grading.results import Picture
 from kettlefield.sandbox.job import Job, RunReport
@@ -36,14 +36,12 @@ class Bench:
             raise TypeError("prose is read, not run")
         return self.answer
 
-    def sanitised(self) -> Built | None:
-        """The answer built again with its language's sanitiser; None where that cannot be done."""
+    def build_again(self, texts: dict[str, str], *, sanitised: bool = False) -> Built | BuildFault:
+        """The answer's files, or some in their place, made ready to run as the answer was."""
         built = self.built
-        sources = built.texts
-        again = build_answer(
-            built.toolchain, sources, built.main, self.sandbox, self.kept, built.packages, sanitised=True
+        return build_answer(
+            built.toolchain, texts, built.main, self.sandbox, self.kept, built.packages, sanitised=sanitised
         )
-        return again if isinstance(again, Built) else None
 
     def run(self, job: Job) -> RunReport:
         """Run a job in isolation."""

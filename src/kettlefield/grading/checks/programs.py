@@ -13,7 +13,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.values import Likeness, matches_whole, values_agree, words_agree
-from kettlefield.grading.builds import Built
+from kettlefield.grading.builds import BuildFault, Built
 from kettlefield.grading.checks.kind import Bench, CheckKind
 from kettlefield.grading.prompt_words import unsaid, visible_values, without_json_words
 from kettlefield.grading.results import (
@@ -43,6 +43,7 @@ class ProgramCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="prog
     whitespace: Literal["exact", "trailing", "folded"] = "trailing"  # which differences do not count
     computed_words: bool = False  # as above
     pattern: bool = False  # what is expected is a regular expression for the whole output
+    driver: str | None = None  # a program of the exercise's own, beside exercise.toml, in the place of the main file
     sanitise: bool | None = None  # run all cases built with the sanitiser too; none: as the language has it
     tolerance: float | None = None  # words that are numbers may differ by this much; white space is folded then
 
@@ -92,7 +93,12 @@ def run_case(
 def _run(bench: Bench, check: ProgramCheck) -> CheckResult:
     """Run the answer once a case; it stops at the first case that does not end by itself."""
     cases: tuple[ProgramCase, ...] = bench.exercise.cases[check.name]
-    built, limits = bench.built, to_limits(bench.exercise.spec.limits)
+    built = _what_runs(bench, check)
+    if isinstance(built, BuildFault):
+        said = f"with {check.driver} in the place of {bench.main}: {built.message}"
+        failed = Finding(end=built.end, agreed=0, detail=said, feedback=said)
+        return make_result(check, failed, len(cases), built.wall_s)
+    limits = to_limits(bench.exercise.spec.limits)
     agreed, worst, detail, feedback, wall_s = 0, RunEnd.FINISHED, "", "", 0.0
     for number, case in enumerate(cases, 1):
         run = run_case(case, built, limits, bench.sandbox, tuple(case.writes))
@@ -108,23 +114,30 @@ def _run(bench: Bench, check: ProgramCheck) -> CheckResult:
             worst = end
             break
     if agreed == len(cases):
-        detail = feedback = _misdeed(bench, check, cases)
+        detail = feedback = _misdeed(bench, check, built, cases)
         agreed -= bool(detail)
     return make_result(check, Finding(end=worst, agreed=agreed, detail=detail, feedback=feedback), len(cases), wall_s)
 
 
-def _misdeed(bench: Bench, check: ProgramCheck, cases: tuple[ProgramCase, ...]) -> str:
+def _what_runs(bench: Bench, check: ProgramCheck) -> Built | BuildFault:
+    """The answer; or, to try its other files by themselves, those with our program in the place of the main one."""
+    if check.driver is None:
+        return bench.built
+    return bench.build_again({**bench.built.texts, bench.main: bench.exercise.scripts[check.driver]})
+
+
+def _misdeed(bench: Bench, check: ProgramCheck, built: Built, cases: tuple[ProgramCase, ...]) -> str:
     """What the sanitiser says of a program whose output is right; empty when it has nothing to say.
 
     Only its own words count: a sanitised program is slower and larger, so its limits are wider, and what becomes of
     it otherwise says nothing.
     """
-    recipe = bench.built.language.recipe
+    recipe = built.language.recipe
     sanitiser = recipe.sanitiser if recipe is not None else None
     if sanitiser is None or not (sanitiser.by_default if check.sanitise is None else check.sanitise):
         return ""
-    built = bench.sanitised()
-    if built is None:
+    again = bench.build_again(built.texts, sanitised=True)
+    if isinstance(again, BuildFault):
         return ""
     limits = to_limits(bench.exercise.spec.limits)
     wide = replace(
@@ -134,7 +147,7 @@ def _misdeed(bench: Bench, check: ProgramCheck, cases: tuple[ProgramCase, ...]) 
         memory_bytes=limits.memory_bytes * _LARGER,
     )
     for number, case in enumerate(cases, 1):
-        report = run_case(case, built, wide, bench.sandbox, ()).report
+        report = run_case(case, again, wide, bench.sandbox, ()).report
         said = sanitiser.report.search(report.stderr.decode("utf-8", errors="replace"))
         if said is not None:
             words = shorten(visible(said[0], keep_lines=False), DETAIL_LIMIT)
@@ -231,8 +244,11 @@ def _settle(bench: Bench, check: ProgramCheck) -> tuple[ProgramCase, ...]:
     """The check's cases with what the own answer prints and writes as their expectation."""
     limits = to_limits(bench.exercise.spec.limits)
     cases = []
+    built = _what_runs(bench, check)
+    if isinstance(built, BuildFault):
+        raise InputError(f"its own answer does not build: {built.message}", bench.exercise.id, "Correct it.")
     for case in bench.exercise.cases[check.name]:
-        run = run_case(case, bench.built, limits, bench.sandbox, tuple(case.writes))
+        run = run_case(case, built, limits, bench.sandbox, tuple(case.writes))
         if run.fault:
             raise InputError(f"its own answer fails on a variant: {run.fault}", bench.exercise.id, "Correct it.")
         writes = {name: run.writes[name].decode("utf-8", errors="replace") for name in case.writes}
@@ -245,6 +261,7 @@ def _settle(bench: Bench, check: ProgramCheck) -> tuple[ProgramCase, ...]:
 PROGRAM = CheckKind(
     spec=ProgramCheck,
     read=read_program_cases,
+    scripts=lambda check: () if check.driver is None else (check.driver,),
     one_value=lambda check: not check.pattern,
     run=_run,
     unfair=_unfair,
