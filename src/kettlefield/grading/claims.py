@@ -13,6 +13,9 @@ _DEMANDS = re.compile(
     r"|ignored?|without|rounded|sorted)\b",
     re.IGNORECASE,
 )
+# what only describes the input; whoever misreads it fails everything
+_INPUT = re.compile(r"\b(?:first|last|each|every)(?: further| other)? line\b(?! (?:must|for))", re.IGNORECASE)
+_CHOICE = re.compile(r"\?.*\ba\) ")  # a question with its answers to choose from demands nothing of its own
 _CODE = re.compile(r"^(?P<fence>```+|~~~+).*?^(?P=fence)[^\S\n]*$", re.MULTILINE | re.DOTALL)
 # a sentence ends at its mark, at an empty line, or where the next item of a list begins
 _END = re.compile(r"(?<=[.:;?!])\s+(?=[A-Z`*\-\d])|\n[^\S\n]*\n|\n(?=[^\S\n]*(?:[-*]|\d+\.) )")
@@ -23,7 +26,9 @@ SHOWN = 70  # characters of a sentence in a message
 def demands(prompt: str) -> list[str]:
     """The sentences of a prompt that demand something, white space folded; shown code is none."""
     sentences = (_folded(part) for part in _END.split(_CODE.sub("\n\n", prompt)))
-    return [sentence for sentence in sentences if _DEMANDS.search(sentence)]
+    return [
+        sentence for sentence in sentences if _DEMANDS.search(_INPUT.sub("", sentence)) and not _CHOICE.search(sentence)
+    ]
 
 
 def claim_faults(exercise: Exercise) -> Iterable[str]:

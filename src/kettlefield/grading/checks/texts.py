@@ -20,12 +20,20 @@ class Fact(Part, frozen=True, kw_only=True):
     any: tuple[str, ...]  # regular expressions, whatever the case
 
 
+class Question(Part, frozen=True, kw_only=True):
+    """A question that the prompt puts after the explanation, with letters to choose from."""
+
+    number: int  # as the prompt numbers it
+    right: str  # the letter
+
+
 class TextCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="text"):
     """Facts that an explanation must hold and claims that it must not; partial by design."""
 
     must: tuple[Fact, ...] = ()
     must_not: tuple[Fact, ...] = ()
     at_least: float = 1.0  # share of the facts; a claim that must not be there always fails
+    question: tuple[Question, ...] = ()  # all must be answered rightly
     min_words: int = 0
     max_words: int | None = None
 
@@ -44,18 +52,28 @@ def _run_text(bench: Bench, check: TextCheck) -> CheckResult:
     text = answer_text(bench.files[bench.main])
     missing = [fact.name for fact in check.must if not any(occurs(pattern, text) for pattern in fact.any)]
     wrong = [claim.name for claim in check.must_not if any(occurs(pattern, text) for pattern in claim.any)]
+    astray = [one for one in check.question if _chosen(text, one.number) != one.right.lower()]
     words = len(text.split())
     faults = [f"does not say: {name}" for name in missing] + [f"says: {name}" for name in wrong]
     too_long = check.max_words is not None and words > check.max_words
     if words < check.min_words or too_long:
         faults.append(f"has {words} words, wanted {check.min_words} to {check.max_words or 'any number'}")
-    total = len(check.must) + len(check.must_not)
-    agreed = total - len(missing) - len(wrong)
+    faults += [f"answers question {one.number} with {_chosen(text, one.number) or 'nothing'}" for one in astray]
+    total = len(check.must) + len(check.must_not) + len(check.question)
+    agreed = total - len(missing) - len(wrong) - len(astray)
     enough = len(check.must) - len(missing) >= check.at_least * len(check.must)
-    passed = enough and not wrong and not too_long and words >= check.min_words
+    passed = enough and not wrong and not astray and not too_long and words >= check.min_words
     finding = Finding(end=RunEnd.FINISHED, agreed=agreed, detail="; ".join(faults), feedback="")
     # fewer facts than all may be enough
     return dataclasses.replace(make_result(check, finding, total, 0.0), passed=passed, is_partial=True)
+
+
+def _chosen(text: str, number: int) -> str:
+    """The letter that a reply chose: of its last line that begins with the question's number and a letter."""
+    found = re.findall(
+        rf"^[^\w\n]*(?:question\s*|q)?{number}[^\w\n]{{1,8}}([a-z])\b", text, re.IGNORECASE | re.MULTILINE
+    )
+    return str(found[-1]).lower() if found else ""
 
 
 def _run_scope(bench: Bench, check: ScopeCheck) -> CheckResult:
@@ -84,7 +102,10 @@ def _text_faults(check: TextCheck) -> Iterable[tuple[str, str]]:
         yield f"at_least is {check.at_least:g}", "Write a share above 0, up to 1."
 
 
-def _unfair_text(_exercise: Exercise, check: TextCheck, _said: str) -> Iterable[str]:
+def _unfair_text(_exercise: Exercise, check: TextCheck, said: str) -> Iterable[str]:
+    for one in check.question:
+        if not re.search(rf"^\W*{one.number}\W", said, re.MULTILINE) or f"{one.right}) " not in said:
+            yield f'the prompt never puts question {one.number} with an answer "{one.right})"'
     patterns = [pattern for fact in (*check.must, *check.must_not) for pattern in fact.any]
     yield from (f"the pattern {pattern!r} is faulty" for pattern in patterns if pattern_fault(pattern))
 

@@ -28,7 +28,7 @@ static struct item **find(struct hold *h, const char *name) {
 }
 
 int hold_load(struct hold *h, const char *name, int kg) {
-    if (h->weight + kg > h->limit || *find(h, name) != NULL) return 0;
+    if (kg > h->limit - h->weight || *find(h, name) != NULL) return 0;
     struct item *item = malloc(sizeof *item);
     if (item == NULL) return 0;
     item->name = malloc(strlen(name) + 1);
