@@ -105,7 +105,9 @@ class Wait(Part, frozen=True, kw_only=True, tag_field="do", tag="wait"):
 
 
 _OfAll = Literal["count", "visible", "texts"]
-_OfOne = Literal["text", "value", "checked", "enabled", "focused", "attribute", "style", "width", "height", "inside"]
+_OfOne = Literal[
+    "text", "before", "value", "checked", "enabled", "focused", "attribute", "style", "width", "height", "inside"
+]
 Quantity = Literal[_OfAll, _OfOne, "colour"]
 
 
@@ -164,8 +166,16 @@ def step_fault(step: Step) -> str:
     return ""
 
 
-Width = Literal["phone", "desktop"]
+Width = Literal["phone", "desktop"] | int  # or any number of px
 WIDTHS: dict[Width, tuple[int, int]] = {"phone": (390, 844), "desktop": (1280, 800)}  # width and height in px
+_HEIGHT_PX = 800  # of a window that is named by its width alone
+
+
+def size_of(width: Width) -> tuple[int, int]:
+    """Width and height of the window, in px."""
+    return (width, _HEIGHT_PX) if isinstance(width, int) else WIDTHS[width]
+
+
 Rule = Literal["language", "names", "contrast", "keyboard", "fits"]
 
 
@@ -183,6 +193,12 @@ class PageRulesCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="pa
     rules: tuple[Rule, ...] = ("language", "names", "contrast", "keyboard", "fits")
 
 
+# a width at which a page changes its shape: "below 700 pixels", "of 700 pixels and more"
+_BREAKPOINT = re.compile(
+    r"\b(?:below|under|up to|from|above) (\d{3,4}) ?(?:px|pixels)\b|\b(\d{3,4}) ?(?:px|pixels) (?:and|or) "
+    r"(?:more|less|wider|narrower|above|below)\b",
+    re.IGNORECASE,
+)
 _SELECTED = re.compile(r"[#.\[]([a-zA-Z][\w-]*)")  # ids, classes and attributes of a selector
 
 
@@ -208,6 +224,16 @@ def read_steps(check: PageCheck, folder: Path, read: TextReader) -> tuple[Step, 
         if fault:
             raise InputError(f"step {number}: {fault}", str(path), "See docs/reference for the steps.")
     return tuple(steps)
+
+
+def untried_breakpoints(exercise: Exercise, said: str) -> Iterable[str]:
+    """Widths at which the prompt lets the page change, and at both sides of which no check looks."""
+    tried = {size_of(w)[0] for check in exercise.checks if isinstance(check, PageCheck) for w in check.widths}
+    for match in {next(filter(None, groups)) for groups in _BREAKPOINT.findall(" ".join(said.split()))}:
+        missing = {int(match) - 1, int(match), int(match) + 1} - tried
+        # "below 700" changes between 699 and 700, "up to 700" between 700 and 701
+        if int(match) in missing or len(missing) > 1:
+            yield f"the prompt has a breakpoint at {match} px; no check opens the page at it and right beside it"
 
 
 def unsaid_targets(exercise: Exercise, check: PageCheck, said: str) -> Iterable[str]:

@@ -7,7 +7,7 @@ import base64
 import io
 import json
 import secrets
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -29,7 +29,9 @@ from kettlefield.grading.checks.page_steps import (
     Step,
     Width,
     read_steps,
+    size_of,
     unsaid_targets,
+    untried_breakpoints,
 )
 from kettlefield.grading.results import (
     DETAIL_LIMIT,
@@ -141,7 +143,7 @@ def _run(exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built]
 
 def _judged(pairs: list[tuple[_Visit, Frame | None]], lost: tuple[RunEnd, str], wall_s: float) -> Visited:
     pictures = tuple(
-        Picture(width=visit.width, png=png)
+        Picture(width=str(visit.width), png=png)
         for visit, frame in pairs
         if visit.picture and frame is not None and (png := _png(frame.get("picture", "")))
     )
@@ -158,12 +160,14 @@ def _visits(exercise: Exercise, checks: tuple[Check, ...]) -> list[_Visit]:
     rules = [check for check in checks if isinstance(check, PageRulesCheck)]
     visits: list[_Visit] = []
     both: list[PageCheck | PageRulesCheck] = [*rules, *(check for check in checks if isinstance(check, PageCheck))]
+    seen: set[Width] = set()
     for check in both:
         steps = exercise.cases[check.name] if isinstance(check, PageCheck) else ()
         for width in check.widths if isinstance(check, PageCheck) else WIDTHS:
-            first = all(visit.width != width for visit in visits)
-            visits.append(_Visit(check=check, width=width, steps=steps, picture=first))
-    unseen = [width for width in WIDTHS if all(visit.width != width for visit in visits)]
+            # a picture of each of the named widths is enough
+            visits.append(_Visit(check=check, width=width, steps=steps, picture=width in WIDTHS and width not in seen))
+            seen.add(width)
+    unseen = [width for width in WIDTHS if width not in seen]
     return [*visits, *(_Visit(check=None, width=width, steps=(), picture=True) for width in unseen)]
 
 
@@ -181,7 +185,7 @@ def _job(exercise: Exercise, visits: list[_Visit], answers: Sequence[Built], non
         "visits": [
             {
                 "answer": number,
-                "size": WIDTHS[visit.width],
+                "size": size_of(visit.width),
                 "steps": [_without_wish(step) for step in visit.steps],
                 "picture": visit.picture,
                 "rules": isinstance(visit.check, PageRulesCheck),
@@ -256,7 +260,7 @@ def _judge(mine: list[tuple[_Visit, Frame | None]], lost: tuple[RunEnd, str], *,
     for visit, frame in mine:
         if frame is None:
             end, said = lost
-            faults.append(Finding(end=end, agreed=0, detail=f"at {visit.width} width: {said}", feedback=said))
+            faults.append(Finding(end=end, agreed=0, detail=f"{_where(visit.width)}: {said}", feedback=said))
             break
         finding = _judge_visit(visit, frame, blank=blank)
         agreed += finding.agreed
@@ -274,7 +278,7 @@ def _judge(mine: list[tuple[_Visit, Frame | None]], lost: tuple[RunEnd, str], *,
 
 
 def _judge_visit(visit: _Visit, frame: Frame, *, blank: bool) -> Finding:
-    at = f"at {visit.width} width: "
+    at = f"{_where(visit.width)}: "
     ended = _ended_badly(frame)
     if ended is not None:
         return Finding(end=ended[0], agreed=0, detail=at + ended[1], feedback=at + ended[1])
@@ -308,6 +312,10 @@ def _ended_badly(frame: Frame) -> tuple[RunEnd, str] | None:
         fault = str(frame["fault"])
         return (RunEnd.TIMED_OUT if "Timeout" in fault else RunEnd.CRASHED), fault
     return None
+
+
+def _where(width: Width) -> str:
+    return f"at a width of {width} px" if isinstance(width, int) else f"at {width} width"
 
 
 def _rudeness(check: PageCheck | PageRulesCheck | None, frame: Frame) -> str:
@@ -400,12 +408,18 @@ def _colour_near(text: str, step: Expect) -> str:
     return f"#{red:02x}{green:02x}{blue:02x}"
 
 
+def _unfair(exercise: Exercise, check: PageCheck, said: str) -> Iterable[str]:
+    yield from unsaid_targets(exercise, check, said)
+    if check is next(one for one in exercise.checks if isinstance(one, PageCheck)):
+        yield from untried_breakpoints(exercise, said)
+
+
 PAGE_KIND = CheckKind(
     spec=PageCheck,
     answers="page",
     read=read_steps,
     run=_run_check,
-    unfair=unsaid_targets,
+    unfair=_unfair,
     # what a page must show is never worked out by running an answer
     by_hand=lambda steps: sum(isinstance(step, Expect) for step in steps),
 )

@@ -36,7 +36,46 @@ CHANGES = """() => {
 BOX = """element => { const box = element.getBoundingClientRect();
   return {left: box.left, top: box.top, right: box.right, bottom: box.bottom,
           width: innerWidth, height: innerHeight}; }"""
+# whether a person can see an element: it has a size, lies where the window can be scrolled to, is cut off by nothing,
+# is not transparent, and its words have another colour than their ground
+SEEN = """element => {
+  const box = element.getBoundingClientRect();
+  let [left, top, right, bottom] = [box.left + scrollX, box.top + scrollY, box.right + scrollX, box.bottom + scrollY];
+  if (right <= 0 || bottom <= 0) return false;
+  let ground = null;
+  const paint = text => (/^rgba?\\(([^)]*)\\)$/.exec(text) || [null, "0,0,0,0"])[1].split(/[ ,\\/]+/).map(Number);
+  const shown = paint(getComputedStyle(element).color);
+  let opacity = 1;
+  for (let at = element; at; at = at.parentElement) {
+    const style = getComputedStyle(at), own = at.getBoundingClientRect();
+    opacity *= Number(style.opacity);
+    if (/^inset\\((50|100)%/.test(style.clipPath)) return false;
+    if (style.clip !== "auto" && /^rect\\([01]px,? [01]px,? [01]px,? [01]px/.test(style.clip)) return false;
+    if (at !== element && at !== document.documentElement && at !== document.body && style.overflow !== "visible") {
+      [left, top] = [Math.max(left, own.left + scrollX), Math.max(top, own.top + scrollY)];
+      [right, bottom] = [Math.min(right, own.right + scrollX), Math.min(bottom, own.bottom + scrollY)];
+    }
+    if (at === element && style.overflow !== "visible" && (own.width < 2 || own.height < 2)) return false;
+    const colour = paint(style.backgroundColor);
+    if (ground === null && style.backgroundImage !== "none") ground = "image";
+    if (ground === null && (colour[3] ?? 1) > 0.5) ground = colour;
+  }
+  if (right - left < 2 || bottom - top < 2 || opacity < 0.05) return false;
+  if (!element.innerText || !element.innerText.trim() || ground === "image") return true;
+  const own = [...element.childNodes].some(node => node.nodeType === 3 && node.textContent.trim());
+  if (!own) return true;
+  if ((shown[3] ?? 1) < 0.05 || parseFloat(getComputedStyle(element).fontSize) < 1) return false;
+  ground = ground ?? [255, 255, 255];
+  return shown.slice(0, 3).some((part, index) => Math.abs(part - ground[index]) > 8);
+}"""
 INVENTORY = open(os.path.join(os.path.dirname(os.path.abspath(__file__)), "inventory.js"), encoding="utf-8").read()  # noqa: SIM115
+# the words that style puts before an element's own
+BEFORE = """element => {
+  const content = getComputedStyle(element, "::before").content;
+  const parts = content.match(/"(?:[^"\\\\]|\\\\.)*"|attr\\([^)]*\\)/g) || [];
+  return parts.map(part => part.startsWith("attr(")
+    ? element.getAttribute(part.slice(5, -1).trim()) || "" : JSON.parse(part)).join("");
+}"""
 FOCUSED = """() => { const at = document.activeElement;
   return at && at !== document.body ? (at.__place ?? -1) : -1; }"""
 
@@ -288,11 +327,12 @@ def size_of(element):
 # quantities of all elements that a target means, and of the first of them
 OF_ALL = {
     "count": lambda found: found.count(),
-    "visible": lambda found: found.count() > 0,
+    "visible": lambda found: any(found.nth(place).evaluate(SEEN) for place in range(min(found.count(), MAX_LIST))),
     "texts": lambda found: [fold(text) for text in found.all_inner_texts()[:MAX_LIST]],
 }
 OF_ONE = {
     "text": lambda element, _: fold(element.inner_text()),
+    "before": lambda element, _: fold(element.evaluate(BEFORE)),
     "value": lambda element, _: element.input_value(),
     "checked": lambda element, _: element.is_checked(),
     "enabled": lambda element, _: element.is_enabled(),
