@@ -74,7 +74,8 @@ def _shown(exercise: Exercise) -> list[str]:
     """Files that the model is given, each in a block of its own."""
     tag = exercise.spec.language
     parts = [
-        f"`{name}`:\n\n{_block(LANGUAGES.of_suffix(name) or tag, text)}" for name, text in sorted(exercise.given.items())
+        f"`{name}`:\n\n{_block(LANGUAGES.of_suffix(name) or tag, text)}"
+        for name, text in sorted(exercise.given.items())
     ]
     if exercise.opening is not None and exercise.closing:
         parts.append(f"Before the gap:\n\n{_block(tag, exercise.opening)}")

@@ -12,7 +12,7 @@ from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.grader import Grader
-from kettlefield.grading.vetting import vet_suite
+from kettlefield.grading.vetting import is_vetted_with, vet_suite
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_suite, write_lock
@@ -23,12 +23,16 @@ if TYPE_CHECKING:
     from kettlefield.grading.vetting import Vetted
 
 
+SEEDS = 20  # with which exercises that vary are vetted
+
+
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """Add this command."""
     parser = commands.add_parser(
         "vet",
         help=COMMANDS["vet"],
-        description="Run every exercise's own answer, which must pass, and its decoys, which must end as declared.\n"
+        description="Run every exercise's own and other honest answers, which must pass, and its decoys, which must\n"
+        "end as declared. Every demand of a prompt wants a claim, with the decoy that breaks it and nothing else.\n"
         "A suite that is vetted can be locked: campaigns and their records hold its digest.",
         epilog="exit code: 1 when anything is wrong.\n\n"
         "examples:\n  kettlefield vet berthdesk\n  kettlefield vet my-suite --mutants --lock",
@@ -37,7 +41,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("suite", help="a built-in suite's name, or a folder")
     parser.add_argument("--lock", action="store_true", help="when all is well, write the suite's lock as it is now")
     parser.add_argument(
-        "--seeds", type=int, default=3, metavar="N", help="vet the exercises that vary with N seeds (default 3)"
+        "--seeds",
+        type=int,
+        default=SEEDS,
+        metavar="N",
+        help=f"vet the exercises that vary with N seeds (default {SEEDS}); compiled ones with every fifth of them",
     )
     parser.add_argument(
         "--mutants", action="store_true", help="also try mechanical mutants of each answer: the checks must catch most"
@@ -65,14 +73,14 @@ def run(args: argparse.Namespace) -> int:
 
         def tell(vetted: "Vetted") -> None:
             done.append(vetted.exercise.id)
-            status.update(f"vetted {len(done)} of {len(suite.exercises)}: {vetted.exercise.id}")
+            status.update(f"vetted {len(done)} exercises, last {vetted.exercise.id}")
 
         options: dict[str, Any] = {"workers": os.cpu_count() or 1, "on_done": tell}
         vetted_all = vet_suite(suite, grader, mutants=args.mutants, **options)
         for seed in range(1, args.seeds):
             done.clear()
             sister = load_suite(CHECKS, folder, check_lock=False, seed=seed)
-            varying = tuple(exercise for exercise in sister.exercises if exercise.is_variant)
+            varying = tuple(exercise for exercise in sister.exercises if is_vetted_with(exercise, seed))
             if varying:
                 sister = msgspec.structs.replace(sister, exercises=varying)
                 vetted_all = _joined(vetted_all, vet_suite(sister, grader, **options), seed)

@@ -13,7 +13,7 @@ from kettlefield.core.extraction.wanted import Answer, Gap, Wanted, main_first
 from kettlefield.core.outcome import CheckResult, Facts, Outcome, RunEnd, decide_outcome
 from kettlefield.grading.builds import BuildFault, Built, build_answer
 from kettlefield.grading.checks.all_checks import kind_of
-from kettlefield.grading.checks.kind import Bench
+from kettlefield.grading.checks.kind import Bench, Until
 from kettlefield.grading.checks.pages import SEEN, Visited, visit_pages
 from kettlefield.grading.kept import Kept
 from kettlefield.grading.other_language import is_other_language
@@ -124,13 +124,21 @@ class Grader:
         return self._grade(exercise, answer, facts, turn)
 
     def grade_files(
-        self, exercise: Exercise, files: Mapping[str, str], *, turn: int = 1, visited: Visited | None = None
+        self,
+        exercise: Exercise,
+        files: Mapping[str, str],
+        *,
+        turn: int = 1,
+        visited: Visited | None = None,
+        until: Until = "end",
     ) -> Grade:
         """Grade files that need no extraction: an exercise's own answer, or a decoy.
 
-        ``visited`` is what the browser saw of a page already; none: it is opened.
+        ``visited`` is what the browser saw of a page already; none: it is opened. ``until`` says how far it is
+        tried: after the first fault the outcome of a wrong answer is known, the count of its cases is not.
         """
-        return self._grade(exercise, _given_answer(exercise, files), Facts(), turn, visited)
+        answer = _given_answer(exercise, files)
+        return self._grade(exercise, answer, Facts(), turn, visited, until=until)
 
     def visit_files(self, exercise: Exercise, answers: Sequence[Mapping[str, str]]) -> Sequence[Visited | None]:
         """What the browser sees of several of the exercise's own pages, in one run; of other exercises nothing.
@@ -206,7 +214,14 @@ class Grader:
         )
 
     def _grade(
-        self, exercise: Exercise, answer: Answer, of_reply: Facts, turn: int, visited: Visited | None = None
+        self,
+        exercise: Exercise,
+        answer: Answer,
+        of_reply: Facts,
+        turn: int,
+        visited: Visited | None = None,
+        *,
+        until: Until = "end",
     ) -> Grade:
         results: tuple[CheckResult, ...] = ()
         pictures: tuple[Picture, ...] = ()
@@ -214,7 +229,7 @@ class Grader:
         fault = ""
         if answer.files:
             try:
-                results, pictures = self._run_checks(exercise, checks, answer, visited)
+                results, pictures = self._run_checks(exercise, checks, answer, visited, until=until)
             except RigError as err:
                 fault = str(err)
         required = [result for result in results if result.required]
@@ -241,20 +256,26 @@ class Grader:
         )
 
     def _run_checks(
-        self, exercise: Exercise, checks: tuple[Check, ...], answer: Answer, visited: Visited | None
+        self,
+        exercise: Exercise,
+        checks: tuple[Check, ...],
+        answer: Answer,
+        visited: Visited | None,
+        *,
+        until: Until,
     ) -> tuple[tuple[CheckResult, ...], tuple[Picture, ...]]:
         built = None if exercise.spec.language == TEXT else self._build(exercise, answer)
         if isinstance(built, BuildFault):
             finding = Finding(end=built.end, agreed=0, detail=built.message, feedback=built.message)
             cases = exercise.cases.get(checks[0].name, ())
             return (make_result(checks[0], finding, len(cases), built.wall_s),), ()
-        bench = self._bench(exercise, checks, answer, built)
+        bench = dataclasses.replace(self._bench(exercise, checks, answer, built), until=until)
         if visited is not None:
             bench.seen[SEEN] = visited
         results: list[CheckResult] = []
         for check in checks:
             results.append(kind_of(check).run(bench, check))
-            if results[-1].end in _FINAL:
+            if results[-1].end in _FINAL or (until != "end" and results[-1].required and not results[-1].passed):
                 break
         return tuple(results), tuple(bench.pictures)
 

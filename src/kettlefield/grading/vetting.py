@@ -1,7 +1,7 @@
 """Trust the instruments: a suite's own answers must pass and its decoys must end as they declare."""
 
 import dataclasses
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -12,6 +12,7 @@ from kettlefield.core.extraction.syntax import ANY, TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
 from kettlefield.grading.checks.all_checks import CHECKS, kind_of
+from kettlefield.grading.checks.kind import Until
 from kettlefield.grading.checks.pages import Visited
 from kettlefield.grading.claims import breaks_more, claim_faults, unclaimed
 from kettlefield.grading.fairness import near_duplicates, paper_faults, unfinished
@@ -21,6 +22,7 @@ from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Missing
 from kettlefield.languages.packages import find_packages
 from kettlefield.suite.format import Exercise, Suite
+from kettlefield.suite.variants import BASE_SEED
 
 
 def settle(exercise: Exercise, grader: Grader) -> Exercise:
@@ -43,6 +45,7 @@ def settle(exercise: Exercise, grader: Grader) -> Exercise:
     return msgspec.structs.replace(exercise, cases=cases, is_variant=False)
 
 
+BUILT_STRIDE = 5  # of the seeds that a compiled exercise is vetted with: building its decoys takes most of the time
 QUICK_SHARE = 0.34  # of its time limit that an own answer may use: a slower machine must not fail it
 
 
@@ -107,6 +110,16 @@ def vet_suite(
         return tuple(pool.map(vet, suite.exercises))
 
 
+def is_vetted_with(exercise: Exercise, seed: int) -> bool:
+    """Whether an exercise is vetted with a seed: one that does not vary once, one that is compiled now and then."""
+    if seed == BASE_SEED:
+        return True
+    language = exercise.spec.language if exercise.spec.language != ANY else LANGUAGES.of_suffix(exercise.spec.file)
+    recipe = LANGUAGES[language].recipe if language in LANGUAGES else None
+    is_built = recipe is not None and recipe.keeps is not None
+    return exercise.is_variant and (not is_built or seed % BUILT_STRIDE == 1)
+
+
 def vet_exercise(exercise: Exercise, grader: Grader, *, mutants: bool = False) -> Vetted:
     """Vet one exercise: what can be seen without running it, then its answer, its decoys and its mutants."""
     missing = missing_here(exercise)
@@ -115,6 +128,7 @@ def vet_exercise(exercise: Exercise, grader: Grader, *, mutants: bool = False) -
     to_write = unfinished(exercise)
     if to_write:
         return Vetted(exercise=exercise, faults=(to_write,))
+    is_variant = exercise.is_variant
     on_paper = [] if exercise.is_variant else [*paper_faults(exercise), *claim_faults(exercise)]
     try:
         exercise = settle(exercise, grader)
@@ -124,21 +138,48 @@ def vet_exercise(exercise: Exercise, grader: Grader, *, mutants: bool = False) -
     also = exercise.turns[0].also
     # all that is to be opened of a page in one browser: starting one takes longer than a visit
     seen = iter(grader.visit_files(exercise, [exercise.answer, exercise.answer, *also.values(), *decoys]))
-    faults = [*on_paper, *_answer_faults(exercise, grader, (next(seen), next(seen)))]
+    own = (next(seen), next(seen))
+    faults = [*on_paper]
+    # what a variant expects is what its own answer gave a moment ago
+    if not is_variant or any(kind_of(check).settle is None for check in exercise.checks):
+        faults += _answer_faults(exercise, grader, own)
+    faults += _also_faults(exercise, grader, seen)
+    faults += _decoy_faults(exercise, grader, seen, is_variant=is_variant)
+    caught = try_mutants(exercise, grader) if mutants and not faults else None
+    return Vetted(exercise=exercise, faults=tuple(faults), caught=caught)
+
+
+def _also_faults(exercise: Exercise, grader: Grader, seen: Iterator[Visited | None]) -> Iterable[str]:
+    """Other honest answers that do not pass."""
     for number, turn in enumerate(exercise.turns, 1):
         for name, files in turn.also.items():
             grade = grader.grade_files(exercise, files, turn=number, visited=next(seen) if number == 1 else None)
             if grade.outcome is not Outcome.PASSED:
-                faults.append(f'the honest answer "{name}" ends {grade.outcome}{_why(grade)}')
+                yield f'the honest answer "{name}" ends {grade.outcome}{_why(grade)}'
+
+
+def _decoy_faults(
+    exercise: Exercise, grader: Grader, seen: Iterator[Visited | None], *, is_variant: bool
+) -> Iterable[str]:
+    """Decoys that end otherwise than declared, or break more than the claim that they stand for.
+
+    Of a variant only the outcome is asked for: how many cases fail is seen on the exercise as written. A decoy that
+    does not end, or not by itself, does so whatever the values are, and waiting for it takes long.
+    """
     claims = {claim.broken_by: claim for claim in exercise.spec.claim}
+    until: Until = "case" if is_variant else "check"
     for decoy in exercise.spec.decoy:
-        grade = grader.grade_files(exercise, exercise.decoys[decoy.name], turn=decoy.turn, visited=next(seen))
+        files, visited = exercise.decoys[decoy.name], next(seen)
+        if is_variant and decoy.outcome is not Outcome.WRONG_ANSWER:
+            continue
+        grade = grader.grade_files(exercise, files, turn=decoy.turn, visited=visited, until=until)
         if grade.outcome is not decoy.outcome:
-            faults.append(f'decoy "{decoy.name}" ends {grade.outcome}, declared {decoy.outcome}{_why(grade)}')
-        elif decoy.name in claims:
-            faults += filter(None, [breaks_more(claims[decoy.name], grade.outcome, grade.checks)])
-    caught = try_mutants(exercise, grader) if mutants and not faults else None
-    return Vetted(exercise=exercise, faults=tuple(faults), caught=caught)
+            yield f'decoy "{decoy.name}" ends {grade.outcome}, declared {decoy.outcome}{_why(grade)}'
+        elif decoy.name in claims and not is_variant:
+            claim = claims[decoy.name]
+            if breaks_more(claim, grade.outcome, grade.checks):  # it may get checks right that were not come to
+                grade = grader.grade_files(exercise, files, turn=decoy.turn, visited=visited)
+            yield from filter(None, [breaks_more(claim, grade.outcome, grade.checks)])
 
 
 def _answer_faults(exercise: Exercise, grader: Grader, seen: Sequence[Visited | None]) -> Iterable[str]:
@@ -148,9 +189,10 @@ def _answer_faults(exercise: Exercise, grader: Grader, seen: Sequence[Visited | 
         grade = grader.grade_files(exercise, turn.answer, turn=number, visited=first)
         if grade.outcome is not Outcome.PASSED:
             yield f"{which} ends {grade.outcome}{_why(grade)}"
-        again = grader.grade_files(exercise, turn.answer, turn=number, visited=second)
-        if again.outcome is not grade.outcome:
-            yield f"{which} ends {again.outcome} when it is run again"
+        if exercise.spec.kind != "speed":  # how its cost grows is measured many times over already
+            again = grader.grade_files(exercise, turn.answer, turn=number, visited=second)
+            if again.outcome is not grade.outcome:
+                yield f"{which} ends {again.outcome} when it is run again"
         yield from _slow(exercise, grade, which)
         for check in grade.checks:
             if not check.required and not check.passed:

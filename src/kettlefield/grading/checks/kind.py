@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 from kettlefield.core.outcome import CheckResult
 from kettlefield.grading.builds import BuildFault, Built, build_answer
@@ -12,6 +12,9 @@ from kettlefield.sandbox.job import Job, RunReport
 from kettlefield.sandbox.runner import Sandbox
 from kettlefield.suite.check_form import CheckForm
 from kettlefield.suite.format import Check, Exercise
+
+# how far an answer is tried: to the end, to the first check that it fails, to the first case
+Until = Literal["end", "check", "case"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -26,6 +29,7 @@ class Bench:
     own: Callable[[Check], Built]  # the exercise's own answer of a check's turn
     sandbox: Sandbox
     kept: Kept  # over all answers
+    until: Until = "end"
     seen: dict[str, Any] = field(default_factory=dict)  # what one check left for the next, by the module's name
     pictures: list[Picture] = field(default_factory=list)
 

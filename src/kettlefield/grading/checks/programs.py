@@ -113,6 +113,8 @@ def _run(bench: Bench, check: ProgramCheck) -> CheckResult:
         if end is not RunEnd.FINISHED:
             worst = end
             break
+        if fault and bench.until == "case":
+            break
     if agreed == len(cases):
         detail = feedback = _misdeed(bench, check, built, cases)
         agreed -= bool(detail)
