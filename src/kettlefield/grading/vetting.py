@@ -115,7 +115,7 @@ def is_vetted_with(exercise: Exercise, seed: int) -> bool:
     if seed == BASE_SEED:
         return True
     language = exercise.spec.language if exercise.spec.language != ANY else LANGUAGES.of_suffix(exercise.spec.file)
-    recipe = LANGUAGES[language].recipe if language in LANGUAGES else None
+    recipe = LANGUAGES[language].recipe if language is not None and language in LANGUAGES else None
     is_built = recipe is not None and recipe.keeps is not None
     return exercise.is_variant and (not is_built or seed % BUILT_STRIDE == 1)
 
