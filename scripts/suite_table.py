@@ -17,8 +17,10 @@ DOCS = Path(__file__).parents[1] / "docs"
 ABOUT = {
     "berthdesk": """
         {count} exercises from the daily work of Saltmarsh Ferries, a made-up company; {short} of them (*) are the short
-        selection, {varying} (~) draw variants from a seed. Each has its own answer, at least two decoys with the
-        mistake that they stand for, and cases worked by hand from the prompt.
+        selection, these and {screen} (+) the screen selection, {varying} (~) draw variants from a seed. Each has its
+        own answer and cases worked by hand from the prompt; {claims} claims say what the prompts demand, {decoys}
+        decoys stand for real mistakes (each claim has one that breaks it and no other), and {also} further honest
+        answers are written in other styles: `kettlefield vet` runs them all.
         """,
     "firstlight": """
         {count} micro-exercises for the little model that ships with the tool; {short} of them (*) are the short
@@ -35,13 +37,21 @@ def page(name: str, suite: Suite) -> str:
     exercises = suite.exercises
     kinds = Counter(exercise.spec.kind for exercise in exercises)
     languages = Counter(exercise.spec.language for exercise in exercises)
-    short = sum(exercise.spec.short for exercise in exercises)
+    of = Counter(exercise.spec.selection for exercise in exercises)
+    counts = {
+        "count": len(exercises),
+        "short": of["short"],
+        "screen": of["screen"],
+        "claims": sum(len(exercise.spec.claim) for exercise in exercises),
+        "decoys": sum(len(exercise.spec.decoy) for exercise in exercises),
+        "also": sum(len(turn.also) for exercise in exercises for turn in exercise.turns),
+    }
     varying = sum(bool(exercise.spec.vary) for exercise in exercises)
     counted = {
         "Kinds": [f"{kind} {kinds[kind]}" for kind in KINDS if kinds[kind]],
         "Languages": [f"{name} {count}" for name, count in languages.most_common()],
     }
-    about = ABOUT[name].format(count=len(exercises), short=short, varying=varying).replace("(*)", "(\\*)")
+    about = ABOUT[name].format(**counts, varying=varying).replace("(*)", "(\\*)")
     lines = [
         f"# The built-in suite `{name}`",
         "",
@@ -55,7 +65,7 @@ def page(name: str, suite: Suite) -> str:
     ]
     for exercise in sorted(exercises, key=lambda e: (KINDS.index(e.spec.kind), e.spec.language, e.id)):
         spec = exercise.spec
-        marks = ("\\*" if spec.short else "") + ("~" if spec.vary else "")
+        marks = {"short": "\\*", "screen": "+"}.get(spec.selection, "") + ("~" if spec.vary else "")
         name = f"`{exercise.id}` {marks}".rstrip()
         lines.append(f"| {name} | {spec.kind} | {spec.language} | {spec.difficulty} | {spec.tests} |")
     return "\n".join(lines) + "\n"

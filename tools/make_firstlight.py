@@ -196,7 +196,7 @@ def write_exercise(
         "kind": kind,
         "language": "python",
         "file": "answer.py",
-        "short": short,
+        **({"selection": "short"} if short else {}),
         "difficulty": len(task.chain),
         "topics": sorted({step.takes for step, _ in task.steps}),
         "tests": f"A chain of {len(task.chain)} step{'s' * (len(task.chain) > 1)} of the {part_of(task)} part: "

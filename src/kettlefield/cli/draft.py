@@ -6,10 +6,16 @@ from pathlib import Path
 
 from kettlefield.campaign.learning import known_overhead
 from kettlefield.cli.commands import COMMANDS, ExitCode
+from kettlefield.cli.suite import RATE
 from kettlefield.cli.weigh import find_budget, find_overhead, split_command
 from kettlefield.core.errors import InputError
+from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.plan.drafting import draft_plan
-from kettlefield.views.terminal import make_console, safe
+from kettlefield.suite.loader import find_suite, load_suite
+from kettlefield.suite.power import suite_power
+from kettlefield.views.suite_view import power_parts
+from kettlefield.views.table import View
+from kettlefield.views.terminal import make_console, safe, show
 from kettlefield.weights.formats import read_facts
 
 
@@ -86,6 +92,9 @@ def write_draft(
     except OSError as err:
         raise InputError(f"cannot be written ({err.strerror})", str(output), "Name another place.") from err
     console = make_console()
+    exercises = load_suite(CHECKS, find_suite(suite, output.resolve().parent)).exercises
+    power = suite_power(exercises, samples=1, tokens_per_s=RATE)
+    show(View(title="", simulated=False, parts=power_parts(power), document={}), as_json=False)
     kept = len(models) - len(draft.left_out)
     console.print(safe(f"{output}: {kept} of {len(models)} files are candidates; set its criteria, then run qualify"))
     for line in draft.left_out:

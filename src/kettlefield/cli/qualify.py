@@ -18,7 +18,6 @@ from kettlefield.campaign.measuring import PARTS, again_of
 from kettlefield.campaign.readiness import check_extensions, prepare_grading
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.progress import CampaignProgress
-from kettlefield.cli.suite import DISCORDANT
 from kettlefield.core.outcome import FAULTS
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.grading.grader import Grader
@@ -28,6 +27,7 @@ from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import open_accelerator
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
+from kettlefield.suite.power import DISCORDANT
 from kettlefield.views.comparison_view import comparison_view
 from kettlefield.views.forecast_view import forecast_view
 from kettlefield.views.terminal import show

@@ -2,21 +2,17 @@
 
 import argparse
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
-from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.suite.loader import find_suite, load_suite
+from kettlefield.suite.power import DISCORDANT, suite_power
 from kettlefield.suite.skeleton import TO_WRITE, add_exercise, new_suite
 from kettlefield.views.suite_view import suite_view
 from kettlefield.views.terminal import show
 
-if TYPE_CHECKING:
-    from kettlefield.suite.format import Suite
-
-DISCORDANT = 0.12  # share of exercises that one level solves and the other does not, as neighbouring levels show it
+RATE = 30.0  # tokens a second, where nothing is known of the candidate
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -42,13 +38,22 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     add.set_defaults(run=run_add)
     listing = parts.add_parser("list", help="what a suite holds, and what it can show")
     listing.add_argument("suite", nargs="?", default="berthdesk", help="a built-in suite's name, or a folder")
-    listing.add_argument("--power", action="store_true", help="the smallest drop between levels that it would notice")
+    listing.add_argument(
+        "--power", action="store_true", help="which drops between levels it shows, and how long that takes"
+    )
     listing.add_argument("--samples", type=int, default=1, help="for --power: samples of each exercise (default 1)")
     listing.add_argument(
         "--discordant",
         type=float,
         default=DISCORDANT,
         help=f"for --power: share of exercises that just one of two levels solves (default {DISCORDANT})",
+    )
+    listing.add_argument(
+        "--rate",
+        type=float,
+        default=RATE,
+        metavar="TOKENS_PER_S",
+        help=f"for --power: at which a candidate generates (default {RATE:g})",
     )
     listing.add_argument("--json", action="store_true", help="print one JSON document")
     listing.set_defaults(run=run_list)
@@ -72,29 +77,14 @@ def run_add(args: argparse.Namespace) -> int:
 
 def run_list(args: argparse.Namespace) -> int:
     """Print what a suite holds."""
-    if args.samples < 1 or not 0 < args.discordant <= 1:
+    if args.samples < 1 or not 0 < args.discordant <= 1 or not 0 < args.rate < float("inf"):
         raise InputError(
-            f"--samples is {args.samples} and --discordant {args.discordant:g}",
+            f"--samples is {args.samples}, --discordant {args.discordant:g} and --rate {args.rate:g}",
             "--power",
-            "Write samples of 1 or more, and a share above 0, up to 1.",
+            "Write samples of 1 or more, a share above 0, up to 1, and a rate above 0.",
         )
     suite = load_suite(CHECKS, find_suite(args.suite, Path.cwd()))
-    power = _power(suite, args.samples, args.discordant) if args.power else None
+    settings = {"samples": args.samples, "tokens_per_s": args.rate, "discordant": args.discordant}
+    power = suite_power(suite.exercises, **settings) if args.power else None
     show(suite_view(suite, power), as_json=args.json)
     return ExitCode.DONE
-
-
-def _power(suite: "Suite", samples: int, discordant: float) -> list[dict[str, Any]]:
-
-    sizes = {"all": len(suite.exercises), "short": sum(e.spec.short for e in suite.exercises)}
-    return [
-        {
-            "selection": selection,
-            "exercises": count,
-            "samples": samples,
-            "discordant": discordant,
-            "smallest_drop": smallest_drop(effective_pairs(count, samples), discordant=discordant),
-        }
-        for selection, count in sizes.items()
-        if count
-    ]

@@ -11,7 +11,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.units import Duration, Size
 from kettlefield.marking.scale import MOST_WEIGHT, Weights
 from kettlefield.measure.settings import MemoryTable, SpeedTable
-from kettlefield.suite.format import KINDS, Part
+from kettlefield.suite.format import KINDS, Part, Selection
 from kettlefield.suite.typed_toml import nearest
 
 
@@ -157,7 +157,7 @@ class SuiteTable(Part, frozen=True, kw_only=True):
 
     name: str
     seed: int = 0  # of the variants; 0: the exercises as written
-    selection: Literal["all", "short"] = "all"
+    selection: Selection = "all"
     weight: float = 1.0  # of its pass rate in the candidate's
 
 
@@ -167,7 +167,7 @@ class PlanFile(Part, frozen=True, kw_only=True):
     title: str
     suite: str | tuple[SuiteTable, ...]
     suite_seed: int = 0  # of the variants; 0: the exercises as written
-    selection: Literal["all", "short"] = "all"  # "short": the suite's own selection for a quick look
+    selection: Selection = "all"  # "short" and "screen": the suite's own, for a first look
     record: str
     conditions: tuple[str, ...] = ()  # under which an approval holds, beside those that the measuring itself sets
     candidate: tuple[CandidateTable, ...]

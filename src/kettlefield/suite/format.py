@@ -10,7 +10,8 @@ from kettlefield.core.units import Duration, Size
 
 Kind = Literal["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files", "page"]
 KINDS: tuple[str, ...] = get_args(Kind)
-Selection = Literal["all", "short"]
+Selection = Literal["short", "screen", "all"]  # each holds those before it
+SELECTIONS: tuple[Selection, ...] = get_args(Selection)
 GUIDANCE = "guidance.md"  # how replies are marked from 0 to 4
 OPENING, CLOSING = "opening.txt", "closing.txt"  # what stands before and after a gap
 
@@ -93,8 +94,13 @@ class ExerciseFile(Part, frozen=True, kw_only=True):
     entry: str | None = None  # function or class that the program must define
     packages: tuple[str, ...] = ()  # that must be there beside the standard library (Python)
     vary: dict[str, Parameter] = {}  # by name
-    short: bool = False  # belongs to the suite's short selection
+    selection: Selection = "all"  # the narrowest that it belongs to
     limits: Limits = Limits()
+
+
+def is_in(spec: ExerciseFile, selection: Selection) -> bool:
+    """Whether an exercise belongs to a selection: to its own, and to those that hold it."""
+    return SELECTIONS.index(spec.selection) <= SELECTIONS.index(selection)
 
 
 class Turn(msgspec.Struct, frozen=True, kw_only=True):

@@ -133,7 +133,7 @@ def load_suite(
     seed : int
         Of the variants; 0 is the suite as written. What a variant's cases expect is not worked out yet.
     selection : str
-        "all", or "short": the exercises that are marked so.
+        "short", "screen" or "all".
 
     Raises
     ------
@@ -153,9 +153,10 @@ def load_suite(
     if not folders:
         raise InputError("holds no exercise", str(folder), "Add a folder with an exercise.toml.")
     exercises = tuple(load_exercise(forms, path, seed) for path in folders)
-    chosen = tuple(exercise for exercise in exercises if selection == "all" or exercise.spec.short)
+    chosen = tuple(exercise for exercise in exercises if fmt.is_in(exercise.spec, selection))
     if not chosen:
-        raise InputError("has no short selection", str(folder), "Mark exercises with short = true, or ask for all.")
+        hint = f'Mark exercises with selection = "{selection}", or ask for all.'
+        raise InputError(f"has no {selection} selection", str(folder), hint)
     digest = combine(digests)
     return fmt.Suite(
         name=folder.name,

@@ -1,21 +1,24 @@
 """Suites: what they hold, what they can show, and what vetting found."""
 
+import dataclasses
 from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
 from kettlefield.grading.vetting import Vetted
-from kettlefield.suite.format import Suite
-from kettlefield.views.table import Align, Column, Table, View, Words, count, present, table, words
+from kettlefield.suite.format import SELECTIONS, Suite, is_in
+from kettlefield.suite.power import SuitePower
+from kettlefield.views.table import Align, Column, Table, View, Words, count, duration, present, table, words
 
 
-def suite_view(suite: Suite, power: Sequence[dict[str, Any]] | None) -> View:
-    """What a suite holds; ``power``: the smallest drop of each selection, where it was asked for."""
+def suite_view(suite: Suite, power: SuitePower | None) -> View:
+    """What a suite holds, and what it can show where that was asked for."""
     counts = (
         ("kinds", Counter(exercise.spec.kind for exercise in suite.exercises)),
         ("languages", Counter(exercise.spec.language for exercise in suite.exercises)),
     )
-    short = sum(exercise.spec.short for exercise in suite.exercises)
+    sizes = {name: sum(is_in(one.spec, name) for one in suite.exercises) for name in SELECTIONS[:-1]}
+    narrower = ", ".join(f"{many} in the {name} selection" for name, many in sizes.items())
     return View(
         title="",
         simulated=False,
@@ -25,9 +28,9 @@ def suite_view(suite: Suite, power: Sequence[dict[str, Any]] | None) -> View:
                 Words(text=f"{name}: " + ", ".join(f"{key} {many}" for key, many in values.most_common()))
                 for name, values in counts
             ),
-            Words(text=f"{suite.name}: {len(suite.exercises)} exercises, {short} in the short selection"),
+            Words(text=f"{suite.name}: {len(suite.exercises)} exercises, {narrower}"),
             Words(text=f"digest {suite.digest}", tone="small"),
-            power_table(power) if power else None,
+            *(power_parts(power) if power is not None else ()),
         ),
         document={
             "suite": suite.name,
@@ -41,12 +44,12 @@ def suite_view(suite: Suite, power: Sequence[dict[str, Any]] | None) -> View:
                     "title": exercise.spec.title,
                     "topics": list(exercise.spec.topics),
                     "tests": exercise.spec.tests,
-                    "short": exercise.spec.short,
+                    "selection": exercise.spec.selection,
                     "varies": bool(exercise.spec.vary),
                 }
                 for exercise in suite.exercises
             ],
-            "power": power,
+            "power": dataclasses.asdict(power) if power is not None else None,
         },
     )
 
@@ -59,11 +62,17 @@ def exercises_table(suite: Suite) -> Table | None:
         [
             *(words(name) for name in ("exercise", "kind", "language")),
             count("difficulty"),
-            *(words(name) for name in ("short", "varies", "title")),
+            *(words(name) for name in ("selection", "varies", "title")),
         ],
         [
             (
-                *(one.id, one.spec.kind, one.spec.language, one.spec.difficulty, "yes" if one.spec.short else ""),
+                *(
+                    one.id,
+                    one.spec.kind,
+                    one.spec.language,
+                    one.spec.difficulty,
+                    "" if one.spec.selection == "all" else one.spec.selection,
+                ),
                 *("yes" if one.spec.vary else "", one.spec.title),
             )
             for one in ordered
@@ -71,28 +80,46 @@ def exercises_table(suite: Suite) -> Table | None:
     )
 
 
-def power_table(power: Sequence[dict[str, Any]]) -> Table | None:
-    """The smallest drop that each selection shows."""
-    discordant = power[0]["discordant"]
-    return table(
-        "What the suite can show",
-        [
-            words("selection"),
-            count("exercises"),
-            count("samples"),
-            Column(name="minimum detectable drop", align=Align.RIGHT, show="{:.2f}".format),
-        ],
-        [
-            (
-                *(row["selection"], row["exercises"], row["samples"]),
-                row["smallest_drop"] if row["smallest_drop"] is not None else f"more than {row['discordant']:g}",
-            )
-            for row in power
-        ],
-        note="A drop in pass rate from one level to another, shown in 80 of 100 campaigns at one-sided 95 % when "
-        f"{discordant:.0%} of the exercises are solved by just one of the two (Connor 1987; samples of one exercise "
-        "counted "
-        "as half correlated).",
+def power_parts(power: SuitePower) -> tuple[Table, ...]:
+    """What each selection shows, and what each drop needs."""
+    sure = (
+        f"Shown in 80 of 100 campaigns at one-sided 95 % when {power.discordant:.0%} of the exercises are solved by "
+        "just one of the two levels (Connor 1987; samples of one exercise counted as half correlated)."
+    )
+    asked = (
+        f"At {power.tokens_per_s:g} tokens/s and {power.samples} {'sample' if power.samples == 1 else 'samples'} of each exercise, answers as long as the "
+        "suite's own; reasoning takes many times as long."
+    )
+    return present(
+        table(
+            "What the suite can show",
+            [
+                words("selection"),
+                count("exercises"),
+                Column(name="minimum detectable drop", align=Align.RIGHT, show="{:.0%}".format),
+                Column(name="share of the whole", align=Align.RIGHT, show="{:.0%}".format),
+                duration("generating"),
+            ],
+            [
+                (
+                    *(row.selection, row.exercises),
+                    row.smallest_drop if row.smallest_drop is not None else f"more than {power.discordant:.0%}",
+                    *(row.work_share, row.seconds),
+                )
+                for row in power.selections
+            ],
+            note=f"A drop in pass rate from one level to another. {sure}",
+        ),
+        table(
+            "What a drop needs",
+            [
+                Column(name="drop", align=Align.RIGHT, show="{:.0%}".format),
+                *(count("exercises"), count("seeds")),
+                duration("generating"),
+            ],
+            [(row.drop, row.exercises, row.seeds, row.seconds) for row in power.drops],
+            note=f"Seeds draw the exercises that vary anew; the first is the suite as written. {asked}",
+        ),
     )
 
 

@@ -47,6 +47,28 @@ def smallest_drop(pairs: float, *, discordant: float, confidence: float = 0.95, 
     return float(scipy.optimize.brentq(lambda drop: needed(drop, discordant) - pairs, 1e-6, discordant))
 
 
+def needed_pairs(drop: float, *, discordant: float, confidence: float = 0.95, power: float = 0.8) -> float:
+    """How many pairs a paired one-sided test needs to show a drop in pass rate with the wanted power.
+
+    Parameters
+    ----------
+    drop : float
+        A difference of shares, above 0, up to 1.
+    discordant : float
+        Share of pairs that just one of the two levels solves; a larger drop is taken for at least as many.
+    confidence, power : float
+        As `smallest_drop` has them.
+
+    Raises
+    ------
+    ValueError
+        A value is outside its range.
+    """
+    if not 0 < drop <= 1 or not 0 < discordant <= 1:
+        raise ValueError(f"drop={drop}, discordant={discordant}: outside their ranges")
+    return _needed_pairs(confidence, power)(drop, max(drop, discordant))
+
+
 def minimum_detectable_drop(pairs: Pairs, *, confidence: float = 0.95, power: float = 0.8) -> float | None:
     """The smallest true drop that a comparison such as this one shows with the wanted power.
 

@@ -1,0 +1,111 @@
+"""What a suite can show of two levels, with which of its selections, and how long that takes to ask."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kettlefield.core.statistics.power import effective_pairs, needed_pairs, smallest_drop
+from kettlefield.suite.format import SELECTIONS, Exercise, Selection, is_in
+
+CHARS_PER_TOKEN = 3.5  # of code, over the tokenizers that open-weight models have; for a forecast only
+DROPS = (0.02, 0.03, 0.05, 0.1)  # that a practitioner asks for
+DISCORDANT = 0.12  # share of exercises that one level solves and the other does not, as neighbouring levels show it
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SelectionPower:
+    """What one selection shows."""
+
+    selection: Selection
+    exercises: int
+    smallest_drop: float | None  # of a pass rate, as a share; none: none that is possible
+    work_share: float  # of what asking all takes, 0 to 1
+    seconds: float  # that a candidate generates
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DropNeeds:
+    """What it takes to show one drop."""
+
+    drop: float  # of a pass rate, as a share
+    exercises: int  # asked of both levels
+    seeds: int | None  # of the suite, the exercises as written among them; none: too little of it varies
+    seconds: float | None  # that a candidate generates
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SuitePower:
+    """All of it, with what was assumed."""
+
+    samples: int
+    discordant: float
+    tokens_per_s: float
+    selections: tuple[SelectionPower, ...]
+    drops: tuple[DropNeeds, ...]
+
+
+def generated_tokens(exercises: Sequence[Exercise]) -> float:
+    """About how many tokens the answers to exercises have: those of their own answers."""
+    chars = sum(len(text) for one in exercises for turn in one.turns for text in turn.answer.values())
+    return chars / CHARS_PER_TOKEN
+
+
+def suite_power(
+    exercises: Sequence[Exercise], *, samples: int, tokens_per_s: float, discordant: float = DISCORDANT
+) -> SuitePower:
+    """What a suite can show.
+
+    Parameters
+    ----------
+    exercises : sequence of Exercise
+        All of the suite.
+    samples : int
+        Of each exercise, at least 1.
+    tokens_per_s : float
+        At which a candidate generates, above 0.
+    discordant : float
+        Share of exercises that just one of two levels solves, above 0, up to 1.
+
+    Raises
+    ------
+    ValueError
+        A value is outside its range.
+    """
+    if tokens_per_s <= 0 or samples < 1:
+        raise ValueError(f"tokens_per_s={tokens_per_s}, samples={samples}: outside their ranges")
+    whole = generated_tokens(exercises)
+    selections = []
+    for selection in SELECTIONS:
+        chosen = [one for one in exercises if is_in(one.spec, selection)]
+        if chosen:
+            tokens = generated_tokens(chosen)
+            selections.append(
+                SelectionPower(
+                    selection=selection,
+                    exercises=len(chosen),
+                    smallest_drop=smallest_drop(effective_pairs(len(chosen), samples), discordant=discordant),
+                    work_share=tokens / whole if whole else 0.0,
+                    seconds=tokens * samples / tokens_per_s,
+                )
+            )
+    drops = tuple(_needs(exercises, drop, samples, tokens_per_s, discordant) for drop in DROPS)
+    return SuitePower(
+        samples=samples,
+        discordant=discordant,
+        tokens_per_s=tokens_per_s,
+        selections=tuple(selections),
+        drops=drops,
+    )
+
+
+def _needs(
+    exercises: Sequence[Exercise], drop: float, samples: int, tokens_per_s: float, discordant: float
+) -> DropNeeds:
+    wanted = math.ceil(needed_pairs(drop, discordant=discordant) / effective_pairs(1, samples))
+    varying = [one for one in exercises if one.spec.vary]
+    lacking = max(0, wanted - len(exercises))
+    if lacking and not varying:
+        return DropNeeds(drop=drop, exercises=wanted, seeds=None, seconds=None)
+    more = math.ceil(lacking / len(varying)) if lacking else 0
+    tokens = generated_tokens(exercises) + more * generated_tokens(varying)
+    return DropNeeds(drop=drop, exercises=wanted, seeds=1 + more, seconds=tokens * samples / tokens_per_s)
