@@ -324,3 +324,59 @@ def test_a_page_gets_its_own_files_and_those_given_and_no_others(tmp_path):
         spying = page.replace("./given.js", path)
         grade = grader().grade_files(one, one.answer | {"index.html": spying})
         assert str(grade.outcome) in {"crashed", "wrong-answer"}, path
+
+
+HIDDEN = {
+    # how an element is kept from whoever looks: each is there, has words, and is not seen
+    "clipped": "position: absolute; width: 1px; height: 1px; overflow: hidden; clip: rect(0 0 0 0)",
+    "clip path": "clip-path: inset(100%)",
+    "outside": "position: absolute; left: -9999px",
+    "transparent": "opacity: 0",
+    "its ground's colour": "color: #ffffff; background: #ffffff",
+    "no colour": "color: transparent",
+    "no size": "font-size: 0",
+    "cut off": "height: 0; overflow: hidden",
+    "none": "display: none",
+    "invisible": "visibility: hidden",
+}
+SEEN_ALL_THE_SAME = {
+    "plain": "",
+    "white on blue": "color: #ffffff; background: #003366",
+    "small": "font-size: 9px",
+    "half clear": "opacity: 0.5",
+}
+
+
+def test_a_breakpoint_is_tried_on_both_sides_and_what_nobody_sees_is_not_visible(tmp_path):
+    marks = {**HIDDEN, **SEEN_ALL_THE_SAME}
+    lines = "".join(f'<p class="m{i}" style="{style}">word</p>' for i, style in enumerate(marks.values()))
+    page = (
+        '<!doctype html><html lang="en"><head><title>t</title><style>body { background: #fff; color: #111 }'
+        ' b::before { content: attr(data-duty) ": " } @media (max-width: 699px) { i { display: none } }</style></head>'
+        f'<body><b data-duty="Mate">Orr</b><i>wide</i>{lines}</body></html>'
+    )
+    steps = [
+        *(
+            {"do": "expect", "what": "visible", "of": {"css": f".m{i}"}, "equals": name in SEEN_ALL_THE_SAME}
+            for i, name in enumerate(marks)
+        ),
+        {"do": "expect", "what": "before", "of": {"css": "b"}, "equals": "Mate:"},
+    ]
+    wide = [{"do": "expect", "what": "visible", "of": {"css": "i"}, "equals": True}]
+    checks = [
+        {"kind": "page", "name": "marks", "steps": "marks.json", "widths": ["desktop"]},
+        {"kind": "page", "name": "wide", "steps": "wide.json", "widths": [700]},
+    ]
+    words = " ".join(f"m{i}" for i in range(len(marks)))
+    files = {"prompt.md": f"Classes {words}. Below 700 pixels no `i` is shown.\n", "answer/index.html": page}
+    files |= {"marks.json": steps, "wide.json": wide}
+    exercise = write_exercise(tmp_path / "e", SPEC | {"check": checks}, files)
+    grade = grader().grade_files(exercise, {"index.html": page})
+    assert str(grade.outcome) == "passed", [check.detail for check in grade.checks]
+    late = grader().grade_files(exercise, {"index.html": page.replace("699px", "700px")})
+    assert "at a width of 700 px" in late.checks[1].detail
+    assert "a breakpoint at 700 px" in " ".join(vet_exercise(exercise, grader()).faults)
+    checks[1]["widths"] = [699, 700]
+    files["wide.json"] = steps[-1:]
+    both = write_exercise(tmp_path / "both", SPEC | {"check": checks}, files)
+    assert "breakpoint" not in " ".join(vet_exercise(both, grader()).faults)

@@ -12,12 +12,13 @@ from exercises import grader, write_exercise
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.extraction.code_text import blanked
-from kettlefield.core.statistics.power import effective_pairs, smallest_drop
+from kettlefield.core.statistics.power import effective_pairs, needed_pairs, smallest_drop
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.mutants import make_mutants, try_mutants
 from kettlefield.grading.vetting import settle, vet_exercise
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
+from kettlefield.suite.power import suite_power
 from kettlefield.suite.skeleton import new_suite
 
 PROMPT = "Write toll(n): @@fee@@ pence each, named by the ship @@ship@@; raise ValueError below nothing.\n"
@@ -68,7 +69,7 @@ def test_a_seed_draws_a_variant_whose_expectations_its_own_answer_gives(tmp_path
 
 
 def test_a_seed_and_a_selection_set_a_suite_apart(tmp_path):
-    write_exercise(tmp_path / "mine" / "quay-toll", VARYING | {"short": True}, FILES)
+    write_exercise(tmp_path / "mine" / "quay-toll", VARYING | {"selection": "short"}, FILES)
     write_exercise(tmp_path / "mine" / "other", FIXED, PLAIN)
     (tmp_path / "mine" / "suite.toml").write_text('title = "t"\ndescription = "d"\n')
     found = load_suite(CHECKS, tmp_path / "mine")
@@ -151,6 +152,7 @@ def test_the_smallest_drop_by_connors_formula():
     # by hand: psi 0.2, d 0.1: ((1.644854 sqrt(0.2) + 0.841621 sqrt(0.19)) / 0.1)^2 = 121.5
     assert smallest_drop(121.5, discordant=0.2) == pytest.approx(0.1, abs=2e-4)
     assert smallest_drop(10, discordant=0.05) is None
+    assert needed_pairs(0.1, discordant=0.2) == pytest.approx(121.5, abs=0.5)
     assert effective_pairs(72, 1) == 72
     assert effective_pairs(72, 3, likeness=0.5) == pytest.approx(108)
     with pytest.raises(ValueError, match="outside"):
@@ -177,7 +179,7 @@ def test_a_suite_begun_by_the_commands_vets_and_is_qualified_with(tmp_path, run_
         (folder / f"my-{kind}").rmdir()
     assert run_cli("vet", folder, "--lock", "--mutants").code == 0
     listed = run_main("suite", "list", folder, "--json", "--power").json
-    assert [e["id"] for e in listed["exercises"]] == ["quay-fee"] and listed["power"][0]["exercises"] == 1
+    assert [e["id"] for e in listed["exercises"]] == ["quay-fee"] and listed["power"]["selections"][0]["exercises"] == 1
     assert "quay-fee" in run_main("suite", "list", folder).out
     plan = make_plan()
     text = (
@@ -207,7 +209,7 @@ def test_a_plan_may_ask_for_a_seed_and_a_selection_and_a_record_keeps_them_apart
     tmp_path, run_cli, run_main, make_plan
 ):
     folder = tmp_path / "mine"
-    write_exercise(folder / "quay-toll", VARYING | {"short": True}, FILES)
+    write_exercise(folder / "quay-toll", VARYING | {"selection": "short"}, FILES)
     (folder / "suite.toml").write_text(tomli_w.dumps({"title": "t", "description": "d"}))
     plan = make_plan(head='suite_seed = 3\nselection = "short"')
     text = plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"')
@@ -249,8 +251,10 @@ def test_the_built_in_suite_is_as_wide_as_it_says():
     }
     assert all(kinds[kind] >= count for kind, count in least.items()), kinds
     assert all(languages[name] >= 2 for name in (*LANGUAGES.programs, "any")), languages
-    short = [e for e in exercises if e.spec.short]
-    assert len(short) >= 16 and {e.spec.language for e in short} >= {*LANGUAGES.programs, "html"}
+    short = [e for e in exercises if e.spec.selection == "short"]
+    assert {e.spec.language for e in short} == set(languages) and {e.spec.kind for e in short} == set(kinds)
+    power = {row.selection: row for row in suite_power(exercises, samples=1, tokens_per_s=30).selections}
+    assert power["short"].work_share <= 0.1 and 0.2 <= power["screen"].work_share <= 0.4
     script = Path(__file__).parents[2] / "scripts" / "suite_table.py"
     assert subprocess.run([sys.executable, script, "--check"], check=False).returncode == 0, (
         "run scripts/suite_table.py"

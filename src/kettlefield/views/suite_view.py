@@ -86,9 +86,10 @@ def power_parts(power: SuitePower) -> tuple[Table, ...]:
         f"Shown in 80 of 100 campaigns at one-sided 95 % when {power.discordant:.0%} of the exercises are solved by "
         "just one of the two levels (Connor 1987; samples of one exercise counted as half correlated)."
     )
+    samples = "1 sample" if power.samples == 1 else f"{power.samples} samples"
     asked = (
-        f"At {power.tokens_per_s:g} tokens/s and {power.samples} {'sample' if power.samples == 1 else 'samples'} of each exercise, answers as long as the "
-        "suite's own; reasoning takes many times as long."
+        f"At {power.tokens_per_s:g} tokens/s and {samples} of each exercise, answers as long as the suite's own; "
+        "reasoning takes many times as long."
     )
     return present(
         table(
