@@ -241,7 +241,7 @@ def test_a_failure_before_a_fault_of_the_rig_decides():
 @pytest.mark.parametrize(
     ("file", "before", "after", "words"),
     [
-        ("answer/answer.py", "1240", "1241", "its own answer ends wrong-answer"),
+        ("cases.json", '"expect": 560', '"expect": 565', "its own answer ends wrong-answer"),
         ("decoys/half-even.diff", "round(numerator / denominator / 5)", "(2 * numerator + 5 * denominator) // (10 * denominator)",
          'decoy "half-even" ends passed, declared wrong-answer'),
         ("prompt.md", "fare_quote", "the_fare", 'never names the function "fare_quote"'),

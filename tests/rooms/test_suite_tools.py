@@ -18,7 +18,7 @@ from kettlefield.grading.mutants import make_mutants, try_mutants
 from kettlefield.grading.vetting import settle, vet_exercise
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
-from kettlefield.suite.power import suite_power
+from kettlefield.suite.selection_power import suite_power
 from kettlefield.suite.skeleton import new_suite
 
 PROMPT = "Write toll(n): @@fee@@ pence each, named by the ship @@ship@@; raise ValueError below nothing.\n"

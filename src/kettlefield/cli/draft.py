@@ -12,7 +12,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.plan.drafting import draft_plan
 from kettlefield.suite.loader import find_suite, load_suite
-from kettlefield.suite.power import suite_power
+from kettlefield.suite.selection_power import suite_power
 from kettlefield.views.suite_view import power_parts
 from kettlefield.views.table import View
 from kettlefield.views.terminal import make_console, safe, show

@@ -27,7 +27,7 @@ from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import open_accelerator
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
-from kettlefield.suite.power import DISCORDANT
+from kettlefield.suite.selection_power import DISCORDANT
 from kettlefield.views.comparison_view import comparison_view
 from kettlefield.views.forecast_view import forecast_view
 from kettlefield.views.terminal import show

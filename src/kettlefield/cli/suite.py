@@ -7,7 +7,7 @@ from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.suite.loader import find_suite, load_suite
-from kettlefield.suite.power import DISCORDANT, suite_power
+from kettlefield.suite.selection_power import DISCORDANT, suite_power
 from kettlefield.suite.skeleton import TO_WRITE, add_exercise, new_suite
 from kettlefield.views.suite_view import suite_view
 from kettlefield.views.terminal import show

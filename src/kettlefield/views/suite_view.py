@@ -7,7 +7,7 @@ from typing import Any
 
 from kettlefield.grading.vetting import Vetted
 from kettlefield.suite.format import SELECTIONS, Suite, is_in
-from kettlefield.suite.power import SuitePower
+from kettlefield.suite.selection_power import SuitePower
 from kettlefield.views.table import Align, Column, Table, View, Words, count, duration, present, table, words
 
 
@@ -119,7 +119,7 @@ def power_parts(power: SuitePower) -> tuple[Table, ...]:
                 duration("generating"),
             ],
             [(row.drop, row.exercises, row.seeds, row.seconds) for row in power.drops],
-            note=f"Seeds draw the exercises that vary anew; the first is the suite as written. {asked}",
+            note=f"Each seed draws the exercises that vary once more; the first is the suite as written. {asked}",
         ),
     )
 
