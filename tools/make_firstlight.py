@@ -203,7 +203,14 @@ def write_exercise(
         f"{', '.join(name for name, _ in task.chain)}.",
         "entry": task.name,
         "check": [
-            {"kind": "calls", "name": "cases", "cases": "cases.json", "function": task.name, "computed_words": True}
+            {
+                "kind": "calls",
+                "name": "cases",
+                "cases": "cases.json",
+                "function": task.name,
+                "computed_words": True,
+                "arguments": "free",
+            }
         ],
         "decoy": [{"name": name, "outcome": "wrong-answer", "mistake": why} for name, why, _ in decoys],
     }

@@ -31,9 +31,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "vet",
         help=COMMANDS["vet"],
-        description="Run every exercise's own and other honest answers, which must pass, and its decoys, which must\n"
-        "end as declared. Every demand of a prompt wants a claim, with the decoy that breaks it and nothing else.\n"
-        "A suite that is vetted can be locked: campaigns and their records hold its digest.",
+        description="Run every exercise's honest answers, which must pass, and its decoys, which must end as declared;\n"
+        "every demand wants a claim with a decoy. A sound suite can be locked: records hold its digest.",
         epilog="exit code: 1 when anything is wrong.\n\n"
         "examples:\n  kettlefield vet berthdesk\n  kettlefield vet my-suite --mutants --lock",
         formatter_class=argparse.RawDescriptionHelpFormatter,
