@@ -31,7 +31,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "vet",
         help=COMMANDS["vet"],
-        description="Run every exercise's honest answers, which must pass, and its decoys, which must end as declared;\n"
+        description="Run each exercise's honest answers, which must pass, and its decoys, which must fail as told;\n"
         "every demand wants a claim with a decoy. A sound suite can be locked: records hold its digest.",
         epilog="exit code: 1 when anything is wrong.\n\n"
         "examples:\n  kettlefield vet berthdesk\n  kettlefield vet my-suite --mutants --lock",

@@ -63,7 +63,7 @@ class Vetted:
         """What should be looked at although nothing is wrong."""
         demands = unclaimed(self.exercise)
         if demands and not self.not_vetted:
-            return f"makes {demands} demands and claims none: nothing proves that its checks see them"
+            return f"claims none of its {demands} demands: nothing proves that its checks see them"
         if (
             self.caught is None
             or self.caught.says_little
