@@ -44,7 +44,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         type=int,
         default=SEEDS,
         metavar="N",
-        help=f"vet the exercises that vary with N seeds (default {SEEDS}); compiled ones with every fifth of them",
+        help=f"vet the exercises that vary with N seeds (default {SEEDS}); each fifth where only words vary or it is compiled",
     )
     parser.add_argument(
         "--mutants", action="store_true", help="also try mechanical mutants of each answer: the checks must catch most"
