@@ -44,7 +44,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         type=int,
         default=SEEDS,
         metavar="N",
-        help=f"vet the exercises that vary with N seeds (default {SEEDS}); each fifth where only words vary or it is compiled",
+        help=f"vet the exercises that vary with N seeds (default {SEEDS}); those that are compiled, or in which only words "
+        "vary, with each fifth",
     )
     parser.add_argument(
         "--mutants", action="store_true", help="also try mechanical mutants of each answer: the checks must catch most"
