@@ -183,6 +183,18 @@ def told_of(task: Task, kind: str, gap: int) -> tuple[str, str, str]:
     return prompt_of(task), "", ""
 
 
+def claims_of(
+    task: Task, shown: Task, prompt: str, cases: list[Case], decoys: list[tuple[str, str, Any]]
+) -> Iterator[dict[str, Any]]:
+    """Each step that the prompt tells in words is a demand: it is claimed with the first decoy that does it wrongly."""
+    for number, phrase in enumerate(phrases(shown)):
+        said = next((words for words in (phrase, phrase[:1].upper() + phrase[1:]) if words in prompt), None)
+        wrong = next(((name, slip) for name, _, slip in decoys if slip is not None and slip[0] == number), None)
+        if said is not None and wrong is not None:
+            missed = all(is_caught(task, wrong[1], args) for args, _ in cases)
+            yield {"says": said, "broken_by": wrong[0], **({"everywhere": True} if missed else {})}
+
+
 def write_exercise(
     folder: Path, task: Task, kind: str, others: list[Task], where: tuple[int, str] | None, cases: list[Case],
     decoys: list[tuple[str, str, Any]], *, short: bool,
@@ -214,6 +226,9 @@ def write_exercise(
         ],
         "decoy": [{"name": name, "outcome": "wrong-answer", "mistake": why} for name, why, _ in decoys],
     }
+    claims = list(claims_of(task, shown, prompt, cases, decoys))
+    if claims:
+        entry["claim"] = claims
     if where is not None:
         number, place = where
         picks = [dict(other.chain[number][1])[place] for other in others]

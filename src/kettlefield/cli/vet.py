@@ -44,8 +44,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         type=int,
         default=SEEDS,
         metavar="N",
-        help=f"vet the exercises that vary with N seeds (default {SEEDS}); those that are compiled, or in which only words "
-        "vary, with each fifth",
+        help=f"seeds for exercises that vary (default {SEEDS}); compiled and word-only ones take each fifth",
     )
     parser.add_argument(
         "--mutants", action="store_true", help="also try mechanical mutants of each answer: the checks must catch most"
