@@ -207,8 +207,20 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
         - {"rig", "marking", "judge", *nested}
     ):
         assert f"`{key}`" in plan, key
-    structs = [fmt.ExerciseFile, fmt.Limits, fmt.Decoy, CallCase, ProgramCase, *(kind.spec for kind in CHECKS.values())]
-    for key in {field.name for table in structs for field in msgspec.structs.fields(table)} - {"check", "decoy"}:
+    structs = [
+        fmt.ExerciseFile,
+        fmt.Limits,
+        fmt.Decoy,
+        fmt.Claim,
+        CallCase,
+        ProgramCase,
+        *(kind.spec for kind in CHECKS.values()),
+    ]
+    for key in {field.name for table in structs for field in msgspec.structs.fields(table)} - {
+        "check",
+        "decoy",
+        "claim",
+    }:
         assert f"`{key}`" in exercise or f'"{key}"' in exercise, key
     for table in schema.metadata.tables:
         assert f"`{table}`" in record or table == "meta", table
