@@ -1,6 +1,8 @@
 """The stand-in: files with true headers, physics by hand, replies that hang on bits; the GGUF reader's suspicion."""
 
+import hashlib
 import itertools
+import json
 import struct
 from pathlib import Path
 
@@ -12,11 +14,13 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.extraction.extract import extract_answer
 from kettlefield.demo.simulated_folder import CARD, prepare_demo
 from kettlefield.demo.simulated_models import (
+    DIGESTS,
     LEVEL_TYPES,
     MODELS,
     OVERHEAD_BYTES,
     STEP_OVERHEAD_S,
     Physics,
+    hole_key,
     load_model,
     write_weights,
 )
@@ -27,6 +31,7 @@ from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.rig.accelerators import SimulatedCard, open_accelerator
 from kettlefield.rig.simulated_card import CardFile, claim_bytes
 from kettlefield.suite.loader import find_suite, load_suite
+from kettlefield.weights.digests import weights_digest
 from kettlefield.weights.gguf_header import read_gguf, read_item
 
 SUITE = load_suite(CHECKS, find_suite("berthdesk", Path())).exercises[::4]  # enough to tell models apart
@@ -56,6 +61,11 @@ def test_made_up_weights_have_true_headers_and_no_data(files):
     # 16 bits a weight, but norms at 32, and a header
     assert found.bits_per_weight == pytest.approx(16, abs=0.01)
     assert files["f16"].stat().st_blocks * 512 < 200_000
+    # digests of files that are mostly a hole are known beforehand, and true
+    with files["q2_k"].open("rb") as file:
+        assert weights_digest(files["q2_k"]) == hashlib.file_digest(file, "sha256").hexdigest()
+    known = json.loads(DIGESTS.read_text())
+    assert {hole_key(path, read_gguf(path).data_offset_bytes) for path in files.values()} <= set(known)
     sizes = [load_model(path).bits_per_weight for path in files.values()]
     assert sizes == sorted(sizes, reverse=True)
 

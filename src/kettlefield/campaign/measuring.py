@@ -164,11 +164,12 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
 async def _with_ruler(job: Job, bench: Bench) -> Bench:
     """The bench with the characters a token that the server counts for our filler, and the tokens round it.
 
-    Two lengths are counted, so that the frame that the prompt's template adds is distinguished from the text.
+    A long text and the wish alone are counted: what the template and the wish add is distinguished from the log, by
+    whose entries alone a text is made longer.
     """
     # a character is a token at the worst: it must fit the smallest context too
     longest = min(RULER_CHARS, job.candidate.server.context * 3 // 4)
-    texts = [berth_log(chars, random.Random(1)) for chars in (longest, longest // 4)]
+    texts = [berth_log(chars, random.Random(1)) for chars in (longest, 1)]
     counts, apart = [], False
     for text in texts:
         exchange = await bench.ask(text, 2)

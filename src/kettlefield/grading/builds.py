@@ -169,14 +169,14 @@ def build_answer(
         return Built(toolchain=toolchain, files=files, main=main, packages=packages)
     line = recipe.sanitiser.build if sanitised and recipe.sanitiser is not None else recipe.build
     key = ("build", toolchain, line, main, tuple(sorted(files.items())))
-    made = kept.get(key)
-    if not isinstance(made, bytes):
+
+    def build() -> bytes | BuildFault:
         report = _compile(toolchain, recipe, line, files, main, sandbox)
-        fault = _fault(recipe, report)
-        if fault is not None:
-            return fault
-        made = report.results
-        kept.put(key, made)
+        return _fault(recipe, report) or report.results
+
+    made = kept.once(key, build, keep=lambda made: isinstance(made, bytes))
+    if isinstance(made, BuildFault):
+        return made
     program: dict[str, str | bytes] = {recipe.keeps: made} if recipe.keeps else {}
     return Built(toolchain=toolchain, files={**files, **program}, main=main, packages=packages, sanitised=sanitised)
 

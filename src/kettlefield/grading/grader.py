@@ -274,6 +274,11 @@ class Grader:
             bench.seen[SEEN] = visited
         results: list[CheckResult] = []
         for check in checks:
+            wrong = next((result.name for result in results if result.required and not result.passed), None)
+            if wrong is not None and kind_of(check).only_right:
+                words = f'not measured, since "{wrong}" failed'
+                results.append(make_result(check, Finding(end=RunEnd.FINISHED, agreed=0, detail=words), 1, 0.0))
+                continue
             results.append(kind_of(check).run(bench, check))
             if results[-1].end in _FINAL or (until != "end" and results[-1].required and not results[-1].passed):
                 break

@@ -2,8 +2,10 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
+from typing import TypeVar, cast
 
+T = TypeVar("T")
 MOST_KEPT = 48  # builds and visits of pages together; each is a few MiB at most
 
 
@@ -13,6 +15,7 @@ class Kept:
     def __init__(self, most: int = MOST_KEPT) -> None:
         self._most, self._lock = most, threading.Lock()
         self._held: OrderedDict[Hashable, object] = OrderedDict()
+        self._making: dict[Hashable, threading.Lock] = {}
 
     def get(self, key: Hashable) -> object | None:
         """What was put in under a key; None without it."""
@@ -25,3 +28,30 @@ class Kept:
             self._held[key] = value
             while len(self._held) > self._most:
                 self._held.popitem(last=False)
+
+    def once(self, key: Hashable, make: Callable[[], T], *, keep: Callable[[T], bool]) -> T:
+        """The value under a key, made where there is none; a thread that asks for it meanwhile waits for it.
+
+        Parameters
+        ----------
+        key : hashable
+            Everything that the value depends on, its type too.
+        make : callable
+            Makes the value; what it raises is raised here, and the next thread makes it afresh.
+        keep : callable
+            Whether a made value may be given again. One in which a busy rig had its part may not.
+        """
+        with self._lock:
+            lock = self._making.setdefault(key, threading.Lock())
+        try:
+            with lock:
+                known = self.get(key)
+                if known is not None:
+                    return cast("T", known)
+                value = make()
+                if keep(value):
+                    self.put(key, value)
+                return value
+        finally:
+            with self._lock:
+                self._making.pop(key, None)

@@ -69,13 +69,19 @@ def recall_all(name: str) -> dict[str, Any]:
     return _read(name)
 
 
+MOST_REMEMBERED = 1000  # of one kind; files that are long gone leave no trace of their own
+
+
 def remember(name: str, key: str, value: Any) -> None:
     """Remember plain data; a cache that cannot be written is not a fault: it is found out again next time."""
     path = _path(name)
     with contextlib.suppress(OSError):
         path.parent.mkdir(parents=True, exist_ok=True)
         fresh = path.with_suffix(f".{os.getpid()}")
-        fresh.write_text(json.dumps({**_read(name), key: value}), encoding="utf-8")
+        held = _read(name)
+        held.pop(key, None)
+        latest = dict(list(held.items())[1 - MOST_REMEMBERED :])
+        fresh.write_text(json.dumps({**latest, key: value}), encoding="utf-8")
         fresh.replace(path)
 
 

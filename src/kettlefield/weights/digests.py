@@ -26,11 +26,10 @@ def weights_digest(path: Path, on_bytes: Callable[[int], None] = lambda _: None)
         The file cannot be read.
     """
     try:
-        stat = path.stat()
-        key = f"{path.resolve()}|{stat.st_size}|{stat.st_mtime_ns}"
+        key = _key(path)
         cached = recall("digests", key)
         if isinstance(cached, str):
-            on_bytes(stat.st_size)
+            on_bytes(path.stat().st_size)
             return cached
         digest = hashlib.sha256()
         with path.open("rb") as file:
@@ -42,6 +41,16 @@ def weights_digest(path: Path, on_bytes: Callable[[int], None] = lambda _: None)
     value = digest.hexdigest()
     remember("digests", key, value)
     return value
+
+
+def know_digest(path: Path, digest: str) -> None:
+    """Remember the SHA-256 of a file that was just written, by the program that knows what it wrote."""
+    remember("digests", _key(path), digest)
+
+
+def _key(path: Path) -> str:
+    stat = path.stat()
+    return f"{path.resolve()}|{stat.st_size}|{stat.st_mtime_ns}"
 
 
 def digest_of_files(paths: Sequence[Path], on_bytes: Callable[[int], None] = lambda _: None) -> str:

@@ -238,13 +238,7 @@ def _once(run: Callable[[Bench, Any], CheckResult]) -> Callable[[Bench, Any], Ch
     def run_once(bench: Bench, check: GrowthCheck | BudgetCheck) -> CheckResult:
         inputs = bench.exercise.scripts[check.inputs]
         key = ("cost", bench.exercise.id, check, inputs, bench.main, tuple(sorted(bench.files.items())))
-        known = bench.kept.get(key)
-        if isinstance(known, CheckResult):
-            return known
-        result = run(bench, check)
-        if result.passed:
-            bench.kept.put(key, result)
-        return result
+        return bench.kept.once(key, lambda: run(bench, check), keep=lambda result: result.passed)
 
     return run_once
 
@@ -259,11 +253,13 @@ GROWTH = CheckKind(
     scripts=lambda check: (check.inputs,),
     calls=lambda check: check.function is not None,
     faults=_growth_faults,
+    only_right=True,
     run=_once(_run_growth),
 )
 BUDGET = CheckKind(
     spec=BudgetCheck,
     scripts=lambda check: (check.inputs,),
     calls=lambda check: check.function is not None,
+    only_right=True,
     run=_once(_run_budget),
 )

@@ -67,6 +67,7 @@ class Visited:
 
     results: dict[str, CheckResult]  # by check name
     pictures: tuple[Picture, ...]
+    steady: bool  # nothing broke off or was waited for in vain, in which a busy rig may have had its part
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,15 +96,10 @@ def _run_check(bench: Bench, check: PageCheck | PageRulesCheck) -> CheckResult:
 def _visit(bench: Bench) -> Visited:
     exercise, built = bench.exercise, bench.built
     key = ("page", exercise.id, bench.checks, repr(exercise.cases), tuple(sorted(built.files.items())))
-    known = bench.kept.get(key)
-    if isinstance(known, Visited):
-        return known
-    visited = visit_pages(exercise, bench.checks, [built], bench.sandbox)[0]
-    # the same page comes again, from a neighbouring level or another sample, and costs seconds to open; one that
-    # failed is opened again each time, since a busy rig may have had its part in that
-    if all(result.passed for result in visited.results.values()):
-        bench.kept.put(key, visited)
-    return visited
+    # the same page comes again, from a neighbouring level or another sample, and costs seconds to open
+    return bench.kept.once(
+        key, lambda: visit_pages(exercise, bench.checks, [built], bench.sandbox)[0], keep=lambda visited: visited.steady
+    )
 
 
 def visit_pages(
@@ -153,7 +149,11 @@ def _judged(pairs: list[tuple[_Visit, Frame | None]], lost: tuple[RunEnd, str], 
         mine = [(visit, frame) for visit, frame in pairs if visit.check is check]
         total = sum(_asked_of(visit) for visit, _ in mine)
         results[check.name] = make_result(check, _judge(mine, lost, blank=blank), total, wall_s)
-    return Visited(results=results, pictures=pictures)
+    return Visited(results=results, pictures=pictures, steady=all(_is_steady(frame) for _, frame in pairs))
+
+
+def _is_steady(frame: Frame | None) -> bool:
+    return frame is not None and not frame["fault"] and not any("failed" in entry for entry in frame["seen"])
 
 
 def _visits(exercise: Exercise, checks: tuple[Check, ...]) -> list[_Visit]:

@@ -19,6 +19,7 @@ ACTION_MS = 1500
 PICTURE_MS = 10_000  # a picture is ours to take: on a busy host that it takes long says nothing of the page
 TURN_MS = 50  # of the page's clock, that every action takes
 QUIET_MS, MOST_LOOKS = 20, 50
+LATE_MS = 200  # for what a style brings in late; a page at rest shows nothing new by itself
 CLOCK_STARTS, CLOCK_STANDS = "2031-03-10T08:00:00Z", "2031-03-10T08:00:01Z"
 MAX_TEXT, MAX_LIST, MAX_ERRORS = 2000, 200, 10
 MAX_PICTURE_PX = 1600  # of a page's height
@@ -276,20 +277,29 @@ class Visits:
     def one(self, target):
         return self.find(target).nth((target.get("nth") or 1) - 1)
 
+    def shown(self, target):
+        """What an action needs to see; asked, not waited for, so that neither a busy host nor a bad page costs time."""
+        element = self.one(target)
+        if not element.is_visible():
+            self.page.wait_for_timeout(LATE_MS)
+            if not element.is_visible():
+                raise Error("it is not visible" if element.count() else "it is not there")
+        return element
+
     def act(self, step):
         does = step["do"]
         if does == "click":
-            self.one(step["on"]).click()
+            self.shown(step["on"]).click()
         elif does == "type":
-            self.one(step["into"]).fill(step["text"])
+            self.shown(step["into"]).fill(step["text"])
         elif does == "choose":
-            self.one(step["of"]).select_option(label=step["option"])
+            self.shown(step["of"]).select_option(label=step["option"])
         elif does == "press":
             if step.get("at"):
                 self.one(step["at"]).focus()
             self.page.keyboard.press(step["key"])
         elif does == "drag":
-            self.one(step["what"]).drag_to(self.one(step["to"]))
+            self.shown(step["what"]).drag_to(self.shown(step["to"]))
         elif does == "wait":
             self.worn = True  # its clock cannot be turned back
             self.page.clock.run_for(int(step["seconds"] * 1000))
@@ -300,7 +310,10 @@ class Visits:
         what, target = step["what"], step["of"]
         if what in OF_ALL:
             return OF_ALL[what](self.find(target).filter(visible=True))
-        return OF_ONE[what](self.one(target), step.get("property"))
+        element = self.one(target)
+        if not element.count():
+            raise Error("it is not there")
+        return OF_ONE[what](element, step.get("property"))
 
     def inventory(self):
         return self.page.evaluate(INVENTORY, self.order["most_listed"])
