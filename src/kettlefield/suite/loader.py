@@ -11,6 +11,7 @@ import tomli_w
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.extraction.patching import Fit, apply_changes, parse_diff
+from kettlefield.core.extraction.syntax import ANY
 from kettlefield.suite import format as fmt
 from kettlefield.suite.check_form import CheckForm, kind_name
 from kettlefield.suite.consistency import check_spec
@@ -268,7 +269,8 @@ def _derived(path: Path, answer: Path, spec: fmt.ExerciseFile, read: "_Reader") 
     """A decoy's or another answer's files: whole ones in a folder, or what a diff makes of the answer to its turn."""
     diff = path.with_name(f"{path.name}.diff")
     if not diff.is_file():
-        return read.files(path, spec.file)
+        # in a language of one's choice the file has that language's ending
+        return read.files(path, spec.file if spec.language != ANY else None)
     files = read.files(answer, spec.file)
     for edit in parse_diff(read.text(diff)):
         name = edit.name or spec.file

@@ -94,7 +94,7 @@ def _run_scope(bench: Bench, check: ScopeCheck) -> CheckResult:
 
 
 def _folded(text: str) -> str:
-    return re.sub(r"\s+", " ", text).strip()
+    return re.sub(r"\s+", " ", text)
 
 
 def _text_faults(check: TextCheck) -> Iterable[tuple[str, str]]:

@@ -6,12 +6,9 @@ def load_plan(vehicles):
     for deck, length in vehicles:
         metres[deck] += length
         number[deck] += 1
-    return sorted([deck, metres[deck], number[deck]] for deck in number)
+    return [[deck, metres[deck], number[deck]] for deck in sorted(number)]
 
 
 def fullest(vehicles):
-    best = None
-    for deck, metres, _ in load_plan(vehicles):
-        if best is None or metres > best[1]:
-            best = (deck, metres)
-    return best and best[0]
+    rows = sorted(load_plan(vehicles), key=lambda row: (-row[1], row[0]))
+    return rows[0][0] if rows else None

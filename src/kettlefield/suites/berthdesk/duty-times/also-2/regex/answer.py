@@ -1,10 +1,8 @@
 import re
 
-DUTY = re.compile(r"\s*(\d{1,2})(?::(\d{2}))?\s*-\s*(\d{1,2})(?::(\d{2}))?\s*")
-
 
 def parse_duty(text):
-    h1, m1, h2, m2 = DUTY.fullmatch(text).groups("0")
-    begin = int(h1) * 60 + int(m1)
-    end = int(h2) * 60 + int(m2)
-    return [begin, end if end > begin else end + 24 * 60]
+    match = re.fullmatch(r"\s*(\d{1,2})(?::(\d\d))?\s*-\s*(\d{1,2})(?::(\d\d))?\s*", text)
+    h1, m1, h2, m2 = (int(part) if part else 0 for part in match.groups())
+    begin, end = h1 * 60 + m1, h2 * 60 + m2
+    return [begin, end if end > begin else end + 1440]

@@ -1,0 +1,7 @@
+SELECT name,
+       SUM(CASE WHEN stay.hours >= @@least@@ THEN 1 ELSE 0 END) AS stays,
+       SUM(CASE WHEN stay.hours >= @@least@@ THEN stay.hours ELSE 0 END) AS hours
+FROM berth
+LEFT OUTER JOIN stay ON stay.berth = berth.name
+GROUP BY berth.name
+ORDER BY 3 DESC, 1

@@ -1,0 +1,2 @@
+const sheet = (sailings) =>
+  sailings.reduce((text, { time, port }) => (text === "" ? "" : text + "\n") + time + " " + port, "");
