@@ -11,7 +11,7 @@ from kettlefield.campaign.prompts import REPAIRABLE, follow_up, render_exercise,
 from kettlefield.core.errors import InputError, RigError, ServerError
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.plan.criteria import NOT_SET
-from kettlefield.plan.drafting import draft_plan, model_name
+from kettlefield.plan.drafting import Serving, draft_plan, model_name
 from kettlefield.plan.tables import PromptingTable
 from kettlefield.suite.loader import find_suite, load_exercise
 from kettlefield.views import terminal
@@ -37,7 +37,7 @@ def draft(*models, names=None, budget=4 * 2**30, **options):
     return draft_plan(
         models,
         names=names or [f"{number}.gguf" for number in range(len(models))],
-        command=options.get("command"),
+        serving=Serving(command=tuple(options.get("command") or ())),
         suite="berthdesk",
         budget_bytes=budget,
         budget_source=options.get("source", "as given"),

@@ -1,7 +1,10 @@
 """The conductor: what happens in which order, candidate by candidate, so that a campaign can be resumed."""
 
+import asyncio
 import dataclasses
+import math
 import os
+import time
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
@@ -21,6 +24,7 @@ from kettlefield.campaign.setup import (
 from kettlefield.campaign.trial_runner import Desk, run_answers, sampling_of
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
+from kettlefield.core.units import format_duration
 from kettlefield.grading.grader import Grader
 from kettlefield.measure.depth import PAST_WINDOW
 from kettlefield.measure.procedure import SPEED
@@ -35,6 +39,7 @@ from kettlefield.suite.format import Exercise
 
 MOST_RESTARTS = 3  # of a candidate's server that died, in one block
 PREFLIGHT = "preflight"
+ASKED_SHARE = 0.9  # of a candidate's time; what was asked by then may be answered and graded in the rest
 
 
 @dataclasses.dataclass(slots=True, kw_only=True)
@@ -53,6 +58,7 @@ class Scope:
     candidates: frozenset[str]
     exercises: frozenset[str]
     parts: frozenset[str] = frozenset(PARTS)
+    within_s: float | None = None  # that one candidate may take; none: as long as it needs
 
 
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
@@ -84,6 +90,12 @@ class Work:
     scope: Scope
     share: float  # of all trials and timed requests that are to be in the record after this block
     threads: ThreadPoolExecutor  # that grade
+    ask_until_s: float = math.inf  # on the monotonic clock: then nothing more is asked
+
+    @property
+    def is_over(self) -> bool:
+        """Whether the time for asking is over."""
+        return time.monotonic() >= self.ask_until_s
 
 
 class Conductor:
@@ -132,7 +144,7 @@ class Conductor:
                 for candidate in chosen:
                     work = Work(registered=known[candidate.name], scope=scope, share=block / blocks, threads=threads)
                     try:
-                        await self._run_candidate(candidate, work)
+                        await self._run_within(candidate, work)
                     except ServerError as err:
                         self._trouble(candidate, known[candidate.name].id, str(err))
         return self._tally
@@ -150,12 +162,29 @@ class Conductor:
         ]
         return [pair for pair in planned[: round(len(planned) * share)] if (pair[0].id, pair[1]) not in finished]
 
+    async def _run_within(self, candidate: Candidate, work: Work) -> None:
+        """One candidate in the time that it may take: what is running then is broken off, what was found is kept."""
+        limit_s = work.scope.within_s
+        if limit_s is None:
+            await self._run_candidate(candidate, work)
+            return
+        try:
+            async with asyncio.timeout(limit_s):
+                until_s = time.monotonic() + ASKED_SHARE * limit_s
+                await self._run_candidate(candidate, dataclasses.replace(work, ask_until_s=until_s))
+        except TimeoutError:
+            pass
+        left = len(self._pending(candidate, work.registered.id, work.scope, work.share))
+        if left and ANSWERS in work.scope.parts:
+            text = f"{candidate.name}: its {format_duration(limit_s)} were over; {left} trials were not asked"
+            self._note(text, work.registered.id)
+
     async def _run_candidate(self, candidate: Candidate, work: Work) -> None:
         """Whatever of a candidate is left in this block; a server that dies is started again, a few times."""
         tried: frozenset[str] = frozenset()
         for restart in range(1 + MOST_RESTARTS):
             left = self._left(candidate, work, tried)
-            if left.is_empty:
+            if left.is_empty or work.is_over:
                 return
             died = await self._serve(candidate, work, left)
             if died is None:
@@ -238,7 +267,7 @@ class Conductor:
             where, hint = session.server.url, "Correct [sampling] or [prompting]; the server's log may say more."
             raise ServerError(f"{candidate.name}: a first short request failed: it {checked.refusal}", where, hint)
         self._record.save_preflight(session.id, checked.facts)
-        for warning in checked.warnings:
+        for warning in (*checked.wrong_style, *checked.warnings):
             self._note(f"{candidate.name}: check [prompting] and [sampling]: {warning}", candidate_id)
         if checked.refused and table.neutral:
             names = ", ".join(checked.refused)
@@ -328,7 +357,7 @@ class Conductor:
             candidate_id=candidate_id,
             session_id=session.id,
             client=session.client,
-            server_is_alive=session.is_alive,
+            server_is_alive=lambda: session.is_alive() and not work.is_over,
             grader=self._grader,
             threads=threads,
             save=save,
@@ -341,7 +370,7 @@ class Conductor:
             raise _first(group) from group
         session.save_phase(ANSWERS)
         left = len(self._pending(candidate, candidate_id, scope, work.share))
-        if left and session.is_alive():
+        if left and session.is_alive() and not work.is_over:
             text = f"{candidate.name}: the server takes no connections; {left} trials were not asked"
             self._trouble(candidate, candidate_id, f"{text}; the same command resumes")
 

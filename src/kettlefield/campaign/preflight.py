@@ -34,7 +34,8 @@ class Preflight:
     """The check's exchanges and what they tell."""
 
     exchanges: tuple[Exchange, ...]
-    warnings: tuple[str, ...]
+    wrong_style: tuple[str, ...]  # what tells that the model does not know the form in which it is asked
+    warnings: tuple[str, ...]  # anything else that a reader should know
     refusal: str | None  # the server answers nothing under these settings
     neutral: Mapping[str, float]  # settings that do nothing, as the server accepts them: sent with every request
     refused: tuple[str, ...]  # neutral settings that it refuses: they stay at a default that is not known
@@ -42,7 +43,11 @@ class Preflight:
     @property
     def facts(self) -> dict[str, Any]:
         """For the record."""
-        return {"neutral": dict(self.neutral), "unknown_default": list(self.refused)}
+        return {
+            "neutral": dict(self.neutral),
+            "unknown_default": list(self.refused),
+            "wrong_style": list(self.wrong_style),
+        }
 
 
 def short_request(prompting: PromptingTable, sampling: dict[str, object]) -> Ask:
@@ -85,6 +90,7 @@ async def check_session(
     if first.fault is not None:
         return Preflight(
             exchanges=tuple(exchanges),
+            wrong_style=(),
             warnings=(),
             refusal=await _why(client, prompting, first, exchanges),
             neutral={},
@@ -93,7 +99,7 @@ async def check_session(
     ask = short_request(prompting, {**neutral, **sampling})
     second = await client.ask(ask)
     exchanges.append(second)
-    warnings = list(signs_of_wrong_style(first.text, cap_hit=first.cap_hit))
+    warnings = []
     if second.fault is None and _said(first) != _said(second):
         # the first prompt was read, the second may come from the prompt cache, which rounds otherwise
         third = await client.ask(ask)
@@ -104,7 +110,12 @@ async def check_session(
     for name, value in differing_echoes(sent, first.echo).items():
         warnings.append(f"the server says {name} is {value}, sent was {sent[name]}")
     return Preflight(
-        exchanges=tuple(exchanges), warnings=tuple(warnings), refusal=None, neutral=neutral, refused=refused
+        exchanges=tuple(exchanges),
+        wrong_style=signs_of_wrong_style(first.text, cap_hit=first.cap_hit),
+        warnings=tuple(warnings),
+        refusal=None,
+        neutral=neutral,
+        refused=refused,
     )
 
 

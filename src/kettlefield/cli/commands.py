@@ -10,6 +10,7 @@ if TYPE_CHECKING:
     from kettlefield.core.errors import KettlefieldError
 
 COMMANDS = {
+    "try": "a first look: from weights and a server's command to one table, in minutes",
     "rig": "what this machine is, and what is missing",
     "weigh": "what weights files are, what memory they need, what fits",
     "draft": "draft a plan from weights files",

@@ -10,7 +10,7 @@ from kettlefield.cli.suite import RATE
 from kettlefield.cli.weigh import find_budget, find_overhead, split_command
 from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
-from kettlefield.plan.drafting import draft_plan
+from kettlefield.plan.drafting import Serving, draft_plan
 from kettlefield.suite.loader import find_suite, load_suite
 from kettlefield.suite.selection_power import suite_power
 from kettlefield.views.suite_view import power_parts
@@ -78,7 +78,7 @@ def write_draft(
     draft = draft_plan(
         models,
         names=[os.path.relpath(facts.path, output.resolve().parent) for facts in models],
-        command=command,
+        serving=Serving(command=tuple(command or ())),
         suite=suite,
         budget_bytes=budget,
         budget_source=source,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import keyword
 
 from kettlefield import __version__
 from kettlefield.cli.commands import COMMANDS
@@ -75,7 +76,8 @@ def build_parser(argv: Sequence[str], *, whole: bool = False) -> Parser:
         if whole or name == asked:
             from importlib import import_module  # noqa: PLC0415
 
-            import_module(f"kettlefield.cli.{name}").add_parser(commands)
+            module = f"{name}_" if keyword.iskeyword(name) else name
+            import_module(f"kettlefield.cli.{module}").add_parser(commands)
             commands.choices[name].set_defaults(parser=commands.choices[name])
         else:
             commands.add_parser(name, help=line)
@@ -90,6 +92,8 @@ def complete(parser: Parser) -> None:
 
 
 _EPILOG = """\
+a first look: kettlefield try FILE... --server 'COMMAND {weights} {port}'
+
 the order of work:
   1. kettlefield rig                    what this machine is, and what is missing
   2. kettlefield weigh FILE...          what the weights are, what they need, what fits

@@ -104,8 +104,12 @@ def run_campaign(
     retry_faults: bool = False,
     unsafe: bool = False,
     again: Sequence[str] = (),
+    within_s: float | None = None,
 ) -> ExitCode:
-    """Carry out a plan; the exit code says whether everything could be measured."""
+    """Carry out a plan; the exit code says whether everything could be measured.
+
+    ``within_s`` is what one candidate may take, in seconds.
+    """
     superseding = again_of(again)
     plan = read_plan(plan_path)
     check_extensions(plan)
@@ -127,7 +131,7 @@ def run_campaign(
                 record.supersede(known, superseding.procedures, memory=superseding.memory)
         conductor = Conductor(plan, asked, record, grader, accelerator, progress)
         chosen = frozenset(parts or (superseding.parts if again else PARTS))
-        scope = Scope(candidates=frozenset(candidates), exercises=frozenset(exercises), parts=chosen)
+        scope = Scope(candidates=frozenset(candidates), exercises=frozenset(exercises), parts=chosen, within_s=within_s)
         tally = _run(conductor.run(scope))
     record.close()
     if tally.faults:

@@ -17,24 +17,36 @@ DEFAULT_COMMAND = ("your-server", "--model", "{weights}", "--port", "{port}", "-
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Serving:
+    """How a drafted plan's server is reached: started by a command, or attached to."""
+
+    command: tuple[str, ...] = ()  # words; none: a placeholder for the reader to replace
+    url: str | None = None
+    served_model: str | None = None  # the name that an attached server has for the model
+    key_from: str | None = None  # the environment variable that holds its key
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Draft:
     """A drafted plan."""
 
     text: str
     left_out: tuple[str, ...]  # files that cannot fit, with the reason
+    context_tokens: int = 0  # of every candidate
 
 
 def draft_plan(
     models: Sequence[ModelFacts],
     *,
     names: Sequence[str],
-    command: Sequence[str] | None,
+    serving: Serving,
     suite: str,
     budget_bytes: int,
     budget_source: str,
     accelerator: str,
     overhead_bytes: int | None = None,
     learned: LearnedOverhead | None = None,
+    look_s: float | None = None,
 ) -> Draft:
     """Write a commented plan.
 
@@ -44,8 +56,8 @@ def draft_plan(
         What the files are.
     names : sequence of str
         The files as the plan is to name them, one for each model.
-    command : sequence of str, optional
-        Words that start a server; by default a placeholder for the reader to replace.
+    serving : Serving
+        How its server is reached.
     suite : str
         The suite's name.
     budget_bytes : int
@@ -58,6 +70,8 @@ def draft_plan(
         What the server takes beside weights and cache; by default what was learned of it, or a rule of thumb.
     learned : LearnedOverhead, optional
         From earlier campaigns with this command's server on this rig.
+    look_s : float, optional
+        The plan of a first look that takes at most so many seconds a candidate, without criteria; none: of a campaign.
 
     Raises
     ------
@@ -80,20 +94,21 @@ def draft_plan(
             "none of the files fits", "; ".join(left_out), "Raise --budget, name smaller levels, or state --overhead."
         )
     context = _context([facts for facts, _ in fitting], budget_bytes, own)
+    reply_tokens = min(MOST_REPLY_TOKENS, context // 2)
+    measuring = _SAMPLING + (_CAMPAIGN if look_s is None else _look(context, look_s))
     parts = [
-        _head(suite, accelerator, budget_bytes, budget_source),
-        _server(command, context),
+        _head(suite, accelerator, budget_bytes, budget_source) if look_s is None else _look_head(suite, accelerator),
+        _server(serving, context),
         _memory(overhead_bytes, learned),
-    ]
-    parts += [
-        _SAMPLING.format(max_tokens=min(MOST_REPLY_TOKENS, context // 2)),
+        measuring.replace("MOST_REPLY", str(reply_tokens)),
         "\n# --- candidates: one model at one level each\n",
     ]
     references = _references([facts for facts, _ in fitting])
     parts += [_candidate(facts, name, facts in references) for facts, name in fitting]
     parts += [f"\n# left out: {line}\n" for line in left_out]
-    parts.append(_CRITERIA.replace("NOT SET", NOT_SET))
-    return Draft(text="".join(parts), left_out=tuple(left_out))
+    if look_s is None:
+        parts.append(_CRITERIA.replace("NOT SET", NOT_SET))
+    return Draft(text="".join(parts), left_out=tuple(left_out), context_tokens=context)
 
 
 def model_name(facts: ModelFacts) -> str:
@@ -156,11 +171,23 @@ def _memory(overhead_bytes: int | None, learned: LearnedOverhead | None) -> str:
     return f'\n[memory]\noverhead = "{overhead_bytes} B"  # what the server takes beside weights and cache\n'
 
 
-def _server(command: Sequence[str] | None, context: int) -> str:
-    words = list(command or DEFAULT_COMMAND)
-    note = "" if command else "# replace this by the command that starts your server\n"
+def _look_head(suite: str, accelerator: str) -> str:
     return (
-        f"\n[server]\n{note}{_toml(command=words)}"
+        "# The plan of a first look: no criteria, nothing is decided.\n"
+        + _toml(title="A first look", suite=suite, selection="short", record=LOOK_RECORD)
+        + f"\n[rig]\n{_toml(accelerator=accelerator)}"
+    )
+
+
+def _server(serving: Serving, context: int) -> str:
+    note, how = "", _toml(command=list(serving.command or DEFAULT_COMMAND))
+    if serving.url is not None:
+        known = {"served_model": serving.served_model, "key_from": serving.key_from}
+        how = _toml(url=serving.url, **{name: value for name, value in known.items() if value is not None})
+    elif not serving.command:
+        note = "# replace this by the command that starts your server\n"
+    return (
+        f"\n[server]\n{note}{how}"
         f"# tokens: the longest of {', '.join(map(str, CONTEXTS))} that all candidates have and can afford\n"
         f"context = {context}\n"
         "kv_bits = 16  # of a key or value element; {kv_bits} puts it into the command\n"
@@ -169,6 +196,21 @@ def _server(command: Sequence[str] | None, context: int) -> str:
 
 
 MOST_REPLY_TOKENS = 2048  # and at most half of the context, so that the prompt has room
+LOOK_RECORD = "look.db"
+LOOK_PROMPTS = (4096, 8)  # the longer of two prompts, and how many times as long as the shorter it is
+LOOK_SPEED_SHARE = 0.4  # of a first look's time for timing; the rest is for loading and for the suite
+
+
+def _look(context: int, look_s: float) -> str:
+    most, times = LOOK_PROMPTS
+    longer = min(most, context // 2)
+    return (
+        "\n[speed]\nrequests = 5\n"
+        f"prompt_tokens = [{max(16, longer // times)}, {longer}]\nreply_tokens = {min(64, context // 8)}\n"
+        f'budget = "{look_s * LOOK_SPEED_SHARE:.0f} s"\n'
+        "\n[grading]\nsamples = 1\n"
+    )
+
 
 _SAMPLING = """
 [sampling]
@@ -176,11 +218,13 @@ _SAMPLING = """
 temperature = 0.2
 top_p = 1.0
 seed = 1
-max_tokens = {max_tokens}
+max_tokens = MOST_REPLY
 # top_k, min_p and the penalties are sent with values that do nothing, as far as the server accepts them; what it
 # refuses stays at its own default and is named in the record. Others by the server's own names:
-# extra = {{ typical_p = 1.0 }}
+# extra = { typical_p = 1.0 }
+"""
 
+_CAMPAIGN = """
 [speed]
 requests = 60  # enough to bound p95 at one-sided 95 %
 reply_tokens = 128

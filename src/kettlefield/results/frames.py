@@ -126,6 +126,13 @@ def notes(record: Record) -> list[str]:
         return [*not_measured(record), *written]
 
 
+def noted_candidates(record: Record) -> frozenset[str]:
+    """Candidates of which some note speaks."""
+    query = sa.select(schema.candidate.c.name).join(schema.note, schema.note.c.candidate_id == schema.candidate.c.id)
+    with record.reading() as connection:
+        return frozenset(connection.execute(query).scalars())
+
+
 def _frame(record: Record, query: sa.Select[Any]) -> pd.DataFrame:
     with record.reading() as connection:
         return pd.read_sql_query(query, connection)
