@@ -34,9 +34,6 @@ CHANGES = """() => {
   }
   return window.__changes;
 }"""
-BOX = """element => { const box = element.getBoundingClientRect();
-  return {left: box.left, top: box.top, right: box.right, bottom: box.bottom,
-          width: innerWidth, height: innerHeight}; }"""
 # whether a person can see an element: it has a size, lies where the window can be scrolled to, is cut off by nothing,
 # is not transparent, and its words have another colour than their ground
 SEEN = """element => {
@@ -70,13 +67,43 @@ SEEN = """element => {
   return shown.slice(0, 3).some((part, index) => Math.abs(part - ground[index]) > 8);
 }"""
 INVENTORY = open(os.path.join(os.path.dirname(os.path.abspath(__file__)), "inventory.js"), encoding="utf-8").read()  # noqa: SIM115
-# the words that style puts before an element's own
-BEFORE = """element => {
-  const content = getComputedStyle(element, "::before").content;
-  const parts = content.match(/"(?:[^"\\\\]|\\\\.)*"|attr\\([^)]*\\)/g) || [];
-  return parts.map(part => part.startsWith("attr(")
-    ? element.getAttribute(part.slice(5, -1).trim()) || "" : JSON.parse(part)).join("");
-}"""
+# one call of the browser for each quantity: (elements, [quantity, place, property]) -> {value} or {missing}
+READ = """(elements, [what, place, property, most]) => {
+  const fold = text => String(text ?? "").split(/\\s+/).filter(Boolean).join(" ");
+  const seen = IS_SEEN;
+  const drawn = element => {
+    const box = element.getBoundingClientRect();
+    return box.width > 0 && box.height > 0 && getComputedStyle(element).visibility === "visible";
+  };
+  const all = {
+    count: found => found.length,
+    visible: found => found.slice(0, most).some(seen),
+    texts: found => found.slice(0, most).map(element => fold(element.innerText)),
+  };
+  if (Object.hasOwn(all, what)) return {value: all[what](elements.filter(drawn))};
+  const element = elements[place];
+  if (!element) return {missing: true};
+  const box = element.getBoundingClientRect();
+  const one = {
+    text: () => fold(element.innerText),
+    before: () => {  // the words that style puts before the element's own
+      const content = getComputedStyle(element, "::before").content;
+      const parts = content.match(/"(?:[^"\\\\]|\\\\.)*"|attr\\([^)]*\\)/g) || [];
+      return fold(parts.map(part => part.startsWith("attr(")
+        ? element.getAttribute(part.slice(5, -1).trim()) || "" : JSON.parse(part)).join(""));
+    },
+    value: () => element.value ?? null,
+    checked: () => element.checked ?? element.getAttribute("aria-checked") === "true",
+    enabled: () => !element.matches(":disabled") && !element.closest("[aria-disabled=true]"),
+    attribute: () => element.getAttribute(property),
+    style: () => getComputedStyle(element).getPropertyValue(property),
+    focused: () => element === document.activeElement,
+    width: () => box.width,
+    height: () => box.height,
+    inside: () => box.left >= -1 && box.right <= innerWidth + 1,
+  };
+  return {value: one[what]()};
+}""".replace("IS_SEEN", SEEN)
 FOCUSED = """() => { const at = document.activeElement;
   return at && at !== document.body ? (at.__place ?? -1) : -1; }"""
 
@@ -308,12 +335,16 @@ class Visits:
 
     def read(self, step):
         what, target = step["what"], step["of"]
-        if what in OF_ALL:
-            return OF_ALL[what](self.find(target).filter(visible=True))
-        element = self.one(target)
-        if not element.count():
+        place = (target.get("nth") or 1) - 1
+        if what == "picture":
+            element = self.find(target).nth(place)
+            if not element.count():
+                raise Error("it is not there")
+            return base64.b64encode(element.screenshot(timeout=PICTURE_MS, animations="disabled")).decode()
+        seen = self.find(target).evaluate_all(READ, [what, place, step.get("property"), MAX_LIST])
+        if "missing" in seen:
             raise Error("it is not there")
-        return OF_ONE[what](element, step.get("property"))
+        return cut(seen["value"])
 
     def inventory(self):
         return self.page.evaluate(INVENTORY, self.order["most_listed"])
@@ -328,41 +359,11 @@ class Visits:
         return sorted(reached - {-1})
 
 
-def box_inside(element):
-    box = element.evaluate(BOX)
-    return box["left"] >= -1 and box["right"] <= box["width"] + 1
-
-
-def size_of(element):
-    return element.bounding_box() or {"width": 0, "height": 0}  # nothing where it is not shown
-
-
-# quantities of all elements that a target means, and of the first of them
-OF_ALL = {
-    "count": lambda found: found.count(),
-    "visible": lambda found: any(found.nth(place).evaluate(SEEN) for place in range(min(found.count(), MAX_LIST))),
-    "texts": lambda found: [fold(text) for text in found.all_inner_texts()[:MAX_LIST]],
-}
-OF_ONE = {
-    "text": lambda element, _: fold(element.inner_text()),
-    "before": lambda element, _: fold(element.evaluate(BEFORE)),
-    "value": lambda element, _: element.input_value(),
-    "checked": lambda element, _: element.is_checked(),
-    "enabled": lambda element, _: element.is_enabled(),
-    "attribute": lambda element, name: element.get_attribute(name),
-    "style": lambda element, name: element.evaluate("(e, name) => getComputedStyle(e).getPropertyValue(name)", name),
-    "focused": lambda element, _: element.evaluate("e => e === document.activeElement"),
-    "width": lambda element, _: size_of(element)["width"],
-    "height": lambda element, _: size_of(element)["height"],
-    "inside": lambda element, _: box_inside(element),
-    "picture": lambda element, _: base64.b64encode(
-        element.screenshot(timeout=PICTURE_MS, animations="disabled")
-    ).decode(),
-}
-
-
-def fold(text):
-    return " ".join(text.split())[:MAX_TEXT]
+def cut(value):
+    """What a page made is bounded before it goes out."""
+    if isinstance(value, list):
+        return [cut(one) for one in value]
+    return value[:MAX_TEXT] if isinstance(value, str) else value
 
 
 def words(error):
