@@ -82,6 +82,8 @@ def begin_campaign(
     if campaign is None:
         entry = _campaign_entry(plan, asked, isolation, accelerator)
         record.begin(entry, [_exercise_entry(e, share, asked) for share in asked.shares for e in share.exercises])
+        for line in plan.left_out:
+            record.save_note(f"left out: {line}")
         return
     place = str(record.path)
     if campaign["suite_digest"] != asked.digest:

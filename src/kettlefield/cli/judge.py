@@ -32,7 +32,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Ask what was not asked yet, then show what came of it."""
-    plan = read_plan(args.plan)
+    plan = read_plan(args.plan, keep_all=True)  # what was left out or kept makes no difference here
     record = Record.open(plan.record)
     faults = 0
     with record.lock(), Progress(console=make_console(stderr=True), transient=True) as progress:

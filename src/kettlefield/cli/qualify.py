@@ -68,6 +68,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "--retry-faults", action="store_true", help="run trials again that ended in a fault of server or rig"
     )
     parser.add_argument(
+        "--keep-all", action="store_true", help="keep what a pattern or settings that vary stand for and cannot fit"
+    )
+    parser.add_argument(
         "--unsafe-no-isolation",
         action="store_true",
         help="run generated code without isolation; the record says so",
@@ -82,7 +85,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Run the campaign and print the contrast."""
     if args.dry_run:
-        return show_forecast(args.plan, args.only, as_json=args.json)
+        return show_forecast(args.plan, args.only, keep_all=args.keep_all, as_json=args.json)
     code = run_campaign(
         args.plan,
         args.only,
@@ -90,6 +93,7 @@ def run(args: argparse.Namespace) -> int:
         retry_faults=args.retry_faults,
         unsafe=args.unsafe_no_isolation,
         again=args.again or (),
+        keep_all=args.keep_all,
     )
 
     show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
@@ -105,13 +109,14 @@ def run_campaign(
     unsafe: bool = False,
     again: Sequence[str] = (),
     within_s: float | None = None,
+    keep_all: bool = False,
 ) -> ExitCode:
     """Carry out a plan; the exit code says whether everything could be measured.
 
-    ``within_s`` is what one candidate may take, in seconds.
+    ``within_s`` is what one candidate may take, in seconds; ``keep_all`` runs what cannot fit too.
     """
     superseding = again_of(again)
-    plan = read_plan(plan_path)
+    plan = read_plan(plan_path, keep_all=keep_all)
     check_extensions(plan)
     asked = read_asked(plan)
     candidates, exercises = select(plan, only, [exercise.id for exercise in asked.exercises])
@@ -123,6 +128,8 @@ def run_campaign(
     record = Record.create_or_open(plan.record)
     _log_faults(plan.record.parent / "logs" / "kettlefield.log")
     with record.lock(), CampaignProgress() as progress:
+        for line in plan.left_out:
+            progress.trouble(f"left out: {line}")
         if retry_faults:
             record.drop_faults([str(fault) for fault in FAULTS])
         for name in sorted(candidates) if again else ():
@@ -172,9 +179,9 @@ def _run(work: Coroutine[Any, Any, T]) -> T:
         return runner.run(guarded())
 
 
-def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCode:
+def show_forecast(plan_path: Path, only: str | None, *, keep_all: bool, as_json: bool) -> ExitCode:
     """Print what a plan has still to do; nothing is started and nothing written."""
-    plan = read_plan(plan_path)
+    plan = read_plan(plan_path, keep_all=keep_all)
     check_extensions(plan)
     suite = read_asked(plan)
     candidates, names = select(plan, only, [exercise.id for exercise in suite.exercises])
@@ -185,6 +192,14 @@ def show_forecast(plan_path: Path, only: str | None, *, as_json: bool) -> ExitCo
     forecasts = forecast(chosen, exercises, record, accelerator)
     samples = min(candidate.grading.samples for candidate in chosen)
     drop = smallest_drop(effective_pairs(len(exercises), samples), discordant=DISCORDANT)
-    view = forecast_view(suite, forecasts, exercises=len(exercises), samples=samples, discordant=DISCORDANT, drop=drop)
+    view = forecast_view(
+        suite,
+        forecasts,
+        exercises=len(exercises),
+        samples=samples,
+        discordant=DISCORDANT,
+        drop=drop,
+        without=plan.left_out,
+    )
     show(view, as_json=as_json)
     return ExitCode.DONE

@@ -60,7 +60,8 @@ def terms_of_text(text: str, where: Path) -> Terms:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as err:
         raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
-    written = to_struct(current_plan(data), tables.PlanFile, where)
+    # candidates are not read here: some are known only where the files that a pattern meant lie
+    written = to_struct({**current_plan(data), "candidate": []}, tables.PlanFile, where)
     budget = written.rig.memory_budget
     criteria = read_criteria(written.criterion, where)
     check_evidence(criteria, str(where))

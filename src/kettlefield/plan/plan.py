@@ -15,8 +15,10 @@ from kettlefield.marking.scale import Weights
 from kettlefield.measure.settings import MemoryTable, SpeedTable
 from kettlefield.plan import tables
 from kettlefield.plan.criteria import check_against_plan, read_criteria
+from kettlefield.plan.expansion import Entry, expand, why_it_cannot_fit
 from kettlefield.plan.tables import Judge, check_evidence, read_judge, read_weights
 from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct
+from kettlefield.weights.formats import read_facts
 
 MOST_WEIGHT = 1000.0
 _OWN_KEYS = {field.name for field in msgspec.structs.fields(tables.SamplingTable)}
@@ -33,6 +35,7 @@ class Candidate:
     reference: bool
     baseline: bool
     settings_name: str | None
+    variant: str = ""  # of settings that vary; empty: none does
     server: tables.ServerTable
     prompting: tables.PromptingTable
     sampling: tables.SamplingTable
@@ -42,8 +45,8 @@ class Candidate:
 
     @property
     def name(self) -> str:
-        """``model@level``, with the name of its settings block where it has one."""
-        return f"{self.model}@{self.level}" + (f"+{self.settings_name}" if self.settings_name else "")
+        """``model@level``, with the name of its settings block and the settings that vary where it has them."""
+        return "+".join(filter(None, (f"{self.model}@{self.level}", self.settings_name, self.variant)))
 
     def settings(self) -> dict[str, Any]:
         """Every setting as plain data, for the record."""
@@ -67,6 +70,7 @@ class Plan:
     weights: Weights  # of marks
     judge: Judge | None  # a second model that marks replies
     parts: dict[str, str]  # digest of each part that a running campaign must not see changed
+    left_out: tuple[str, ...]  # candidates that a pattern or varying settings stand for and that cannot run; why
 
     @property
     def folder(self) -> Path:
@@ -74,8 +78,15 @@ class Plan:
         return self.path.parent
 
 
-def read_plan(path: Path) -> Plan:
+def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
     """Read and check a plan.
+
+    Parameters
+    ----------
+    path : Path
+        The plan.
+    keep_all : bool
+        Keep what a pattern or varying settings stand for and what cannot fit.
 
     Raises
     ------
@@ -84,13 +95,24 @@ def read_plan(path: Path) -> Plan:
         is not there.
     """
     data = read_toml(path)
+    tables_written = data.get("candidate")
+    entries = expand(tables_written, path) if isinstance(tables_written, list) else []
+    if entries:
+        data = {**data, "candidate": [entry.table for entry in entries]}
     written = to_struct(data, tables.PlanFile, path)
     text = read_text(path)
     if written.rig.blocks < 1:
         raise InputError(f"blocks is {written.rig.blocks}", f"{path} [rig]", "Write 1 or more.")
     if not written.rig.disturbed_above > 0:
         raise InputError(f"disturbed_above is {written.rig.disturbed_above}", f"{path} [rig]", "Write cores, above 0.")
-    candidates = tuple(_resolve(path, written, number) for number in range(len(written.candidate)))
+    every = [_resolve(path, written, number, entry.variant) for number, entry in enumerate(entries)]
+    reasons = [
+        _why_left_out(one, entry, written) if not keep_all else "" for one, entry in zip(every, entries, strict=True)
+    ]
+    candidates = tuple(one for one, reason in zip(every, reasons, strict=True) if not reason)
+    left_out = tuple(f"{one.name}: {reason}" for one, reason in zip(every, reasons, strict=True) if reason)
+    if every and not candidates:
+        raise InputError("none of the candidates can run", f"{path} [candidate]", "; ".join(left_out))
     _check_candidates(path, candidates)
     plan_parts: dict[str, Any] = {
         "suite": _suite_part(written),
@@ -106,7 +128,8 @@ def read_plan(path: Path) -> Plan:
                 "reference": entry.reference,
                 **({"baseline": True} if entry.baseline else {}),
             }
-            for candidate, entry in zip(candidates, written.candidate, strict=True)
+            for candidate, entry, reason in zip(every, written.candidate, reasons, strict=True)
+            if not reason
         },
     }
     criteria = read_criteria(written.criterion, path)
@@ -127,6 +150,7 @@ def read_plan(path: Path) -> Plan:
         weights=read_weights(written, str(path)),
         judge=read_judge(written, path),
         parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()},
+        left_out=left_out,
     )
 
 
@@ -172,7 +196,15 @@ def _suite_part(written: tables.PlanFile) -> Any:
     return written.suite if is_plain else [written.suite, written.suite_seed, written.selection]
 
 
-def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
+def _why_left_out(candidate: Candidate, entry: Entry, written: tables.PlanFile) -> str:
+    """Why a candidate that was not written by itself cannot run; empty: it can."""
+    budget = written.rig.memory_budget
+    if not entry.expanded or candidate.weights is None or budget is None:
+        return ""
+    return why_it_cannot_fit(read_facts(candidate.weights), candidate.server, candidate.memory.overhead, budget)
+
+
+def _resolve(path: Path, written: tables.PlanFile, index: int, variant: str) -> Candidate:
     entry = written.candidate[index]
     where = f"{path} [candidate {index + 1}]"
     layers = [entry]
@@ -202,6 +234,7 @@ def _resolve(path: Path, written: tables.PlanFile, index: int) -> Candidate:
         reference=entry.reference,
         baseline=entry.baseline,
         settings_name=entry.settings,
+        variant=variant,
         **resolved,
     )
     _check_candidate(where, candidate)

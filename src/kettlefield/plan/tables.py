@@ -133,9 +133,9 @@ _override_fields = [
 
 
 class _CandidateBase(Part, frozen=True, kw_only=True):
-    model: str
+    model: str  # with weights it may be left out, as level may: the header says them
     level: str
-    weights: str = ""
+    weights: str = ""  # a pattern such as "models/*.gguf" makes one candidate a file
     reference: bool = False
     baseline: bool = False  # another model to compare the candidates with; it is not up for approval
     settings: str | None = None  # name of a [settings.NAME] block that it shares with others

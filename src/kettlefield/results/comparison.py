@@ -26,7 +26,7 @@ from kettlefield.results.frames import (
     speed_frame,
     trials_frame,
 )
-from kettlefield.results.paired_comparison import Against, against_references
+from kettlefield.results.paired_comparison import Against, against_full_cache, against_references
 from kettlefield.results.speed import usable_of
 
 # what the peak of a server differs from one run to the next where only one run was seen: allocators round to pages and
@@ -79,6 +79,7 @@ class Figures:
     outcomes: dict[str, int]
     suites: tuple[SuiteFigures, ...]
     against: Against | None  # its reference level; None: it is one, or the record holds none
+    kv_against: Against | None  # the same with a KV cache of 16 bits; None: it has that, or the record holds none
     seeds: tuple[SeedPair, ...]  # where the campaign asks one suite on several
     peak_spread_bytes: int  # what the peak differs from one run to the next, at the least
     doubts: dict[str, str]  # field or measure -> why what was found of it decides nothing
@@ -191,7 +192,7 @@ def _compare(record: Record, *, confidence: float, reference: str | None) -> Com
     candidates = candidates_frame(record)
     if reference is not None:
         candidates = _with_reference(candidates, reference, record)
-    against = against_references(candidates, trials)
+    against, kv_against = against_references(candidates, trials), against_full_cache(candidates, trials)
     rows = []
     for entry in candidates.to_dict("records"):
         name = entry["name"]
@@ -203,6 +204,7 @@ def _compare(record: Record, *, confidence: float, reference: str | None) -> Com
                 memory[memory["candidate"] == name],
                 exercises,
                 against.get(name),
+                kv_against.get(name),
                 planned=len(exercises) * settings_now(entry["settings"])["grading"]["samples"],
                 confidence=confidence,
             )
@@ -233,6 +235,7 @@ def _figures(
     memory: pd.DataFrame,
     exercises: pd.DataFrame,
     against: Against | None,
+    kv_against: Against | None,
     *,
     planned: int,
     confidence: float,
@@ -281,6 +284,7 @@ def _figures(
         outcomes={str(name): int(count) for name, count in trials["outcome"].value_counts().items()},
         suites=suites,
         against=against,
+        kv_against=kv_against,
         seeds=seed_pairs(counted, exercises),
         peak_spread_bytes=_spread(memory, peak),
         doubts=doubts,

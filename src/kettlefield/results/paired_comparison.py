@@ -1,5 +1,6 @@
 """Each candidate against its model's reference level, paired by exercise and sample, under the same settings."""
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -9,6 +10,7 @@ import pandas as pd
 
 from kettlefield.core.statistics.paired import Pairs, count_pairs, exact_p, holm
 from kettlefield.core.values import changes_between
+from kettlefield.record.earlier import settings_now
 from kettlefield.record.store import Record
 from kettlefield.results.frames import counted_trials
 from kettlefield.results.rows import candidate_rows, references_of
@@ -56,6 +58,25 @@ def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[s
     return against
 
 
+def against_full_cache(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[str, Against]:
+    """The comparison of every candidate whose KV cache has fewer bits with the same at 16 bits, by name.
+
+    Parameters
+    ----------
+    candidates : data frame
+        Columns name, model, level, settings.
+    trials : data frame
+        As `against_references` takes them.
+    """
+    families, full = [], []
+    for entry in candidates.to_dict("records"):
+        settings = settings_now(entry["settings"])
+        server = dict(settings.get("server", {}))
+        full.append(server.pop("kv_bits", 16) == FULL_BITS)
+        families.append(json.dumps([entry["model"], entry["level"], {**settings, "server": server}], sort_keys=True))
+    return against_references(candidates.assign(family=families, reference=full), trials)
+
+
 def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | None:
     """One candidate compared with another on what both were asked; None where that is nothing.
 
@@ -84,6 +105,7 @@ def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | 
     return Against(reference=reference, pairs=count_pairs(*sides), won=won, lost=lost, p=p, p_adjusted=p)
 
 
+FULL_BITS = 16  # of a key or value element
 _PARTS = ("sampling", "prompting", "grading")  # what changes replies or outcomes
 
 

@@ -12,7 +12,7 @@ from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
 from kettlefield.results.comparison import QUANTILES, Figures, compare, ends_of_scale, on_frontier
 from kettlefield.results.frames import notes
-from kettlefield.results.paired_comparison import mixed_settings
+from kettlefield.results.paired_comparison import Against, mixed_settings
 from kettlefield.results.rows import not_measured
 from kettlefield.views.table import (
     Align,
@@ -75,6 +75,7 @@ def comparison_view(
             Words(text=f"suite {compared.suite} ({compared.suite_digest[:19]}), {compared.exercises} exercises"),
             solved_table(compared.rows),
             paired_table(compared.rows),
+            kv_table(compared.rows),
             discordant_table(compared.rows) if pairs else None,
             *(Words(text=text, tone="warning") for text in ends_of_scale(compared.rows)),
             suites_table(compared.rows),
@@ -146,9 +147,19 @@ def _others(row: Figures) -> str:
 def paired_table(rows: Sequence[Figures]) -> Table | None:
     """Each level against its model's reference level, on the same exercises and samples."""
     paired = [(row, row.against) for row in rows if row.against is not None]
+    return _against_table("Against the reference level, on the same exercises", paired)
+
+
+def kv_table(rows: Sequence[Figures]) -> Table | None:
+    """Each candidate with fewer bits in the KV cache against the same with 16, on the same exercises and samples."""
+    paired = [(row, row.kv_against) for row in rows if row.kv_against is not None]
+    return _against_table("KV cache of fewer bits against 16 bits of the same level", paired)
+
+
+def _against_table(title: str, paired: Sequence[tuple[Figures, Against]]) -> Table | None:
     several = any(len(row.suites) > 1 for row, _ in paired)
     return table(
-        "Against the reference level, on the same exercises",
+        title,
         [
             words("candidate"),
             line("reference"),
@@ -320,7 +331,7 @@ def figures_json(row: Figures) -> dict[str, Any]:
             *("tokens_per_solved", "seconds_per_solved", "byte_seconds_per_solved", "concurrency", "outcomes"),
         )
     }
-    document["against"] = _against_json(row)
+    document["against"], document["kv_against"] = _against_json(row.against), _against_json(row.kv_against)
     document["suites"] = [
         {
             "suite": part.suite,
@@ -338,21 +349,21 @@ def figures_json(row: Figures) -> dict[str, Any]:
     return document
 
 
-def _against_json(row: Figures) -> dict[str, Any] | None:
-    if row.against is None:
+def _against_json(against: Against | None) -> dict[str, Any] | None:
+    if against is None:
         return None
-    pairs = row.against.pairs
+    pairs = against.pairs
     return {
-        "reference": row.against.reference,
+        "reference": against.reference,
         "pairs": pairs.pairs,
         "exercises": pairs.exercises,
         "counted_pairs": pairs.counted,
         "pairs_won": pairs.won,
         "pairs_lost": pairs.lost,
         "difference": estimate_json(score_interval(pairs)),
-        "exercises_won": row.against.won,
-        "exercises_lost": row.against.lost,
-        "p": row.against.p,
-        "p_adjusted": row.against.p_adjusted,
+        "exercises_won": against.won,
+        "exercises_lost": against.lost,
+        "p": against.p,
+        "p_adjusted": against.p_adjusted,
         "minimum_detectable_drop": minimum_detectable_drop(pairs),
     }

@@ -11,7 +11,14 @@ from kettlefield.views.table import Table, View, Words, count, duration, number,
 
 
 def forecast_view(
-    suite: Asked, rows: Sequence[Forecast], *, exercises: int, samples: int, discordant: float, drop: float | None
+    suite: Asked,
+    rows: Sequence[Forecast],
+    *,
+    exercises: int,
+    samples: int,
+    discordant: float,
+    drop: float | None,
+    without: Sequence[str] = (),
 ) -> View:
     """One row a candidate.
 
@@ -27,6 +34,8 @@ def forecast_view(
         Share of exercises that just one of two levels solves, as assumed.
     drop : float, optional
         The smallest drop that is then shown; None: none that is possible.
+    without : sequence of str
+        Candidates that are left out, each with the reason.
     """
     left_out = not_measured_words(suite.not_measured)
     known = [row.at_least_s for row in rows if row.at_least_s is not None]
@@ -36,6 +45,7 @@ def forecast_view(
         simulated=False,
         parts=present(
             left_table(rows),
+            *(Words(text=f"left out: {line}", tone="warning") for line in without),
             *(Words(text=f"! {row.candidate}: {text}", tone="warning") for row in rows for text in _over_context(row)),
             *(Words(text=text, tone="warning") for text in left_out),
             Words(
@@ -55,6 +65,7 @@ def forecast_view(
             "discordant": discordant,
             "smallest_drop": drop,
             "not_measured": left_out,
+            "left_out": list(without),
             "candidates": [dataclasses.asdict(row) for row in rows],
         },
     )
