@@ -48,7 +48,7 @@ def test_where_nothing_is_wrong_it_says_so_with_what_was_solved(writer):
         ({"outcomes": [Outcome.CUT_OFF] * 3 + GOOD[3:]}, "the token cap cut off, for want of which they may have failed: gull@q4 (25%)"),
         ({"outcomes": [Outcome.OVER_CONTEXT, *GOOD[1:]]}, "too small for some prompts: gull@q4 (8% at 2,048 tokens)"),
         ({"wrong_style": ["the reply is empty"]}, "gull@q4 (the reply is empty); set [prompting] style"),
-        ({"rate": 190.0}, "less than half of what memory bandwidth allows: gull@q4 (48%)"),
+        ({"rate": 190.0}, "less than half of what memory bandwidth allows: gull@q4 (47.5%)"),
         ({"peak": 2 * BUDGET}, "Takes more than 954 MiB: gull@q4 (1.86 GiB)"),
         ({"outcomes": [WRONG] * 10 + GOOD[10:]}, "less than its reference level, beyond chance: gull@q4 (10 fewer of 12)"),
     ],
@@ -73,6 +73,6 @@ def test_three_sentences_at_the_most_the_gravest_first_and_those_not_come_to_are
     lines = said(writer, ["big.gguf: needs 3 GiB"])
     assert len(lines) == MOST_FINDINGS
     assert lines[0] == "Does not fit: big.gguf: needs 3 GiB." and lines[1].startswith("Asked in a form")
-    view = first_look_view(writer.record, [], BUDGET, next_steps="Go on.")
+    view = first_look_view(writer.record, [], BUDGET, next_steps=["Go on."])
     assert view.document["decided"] is False and len(view.document["candidates"]) == 2
-    assert view.parts[-1].text == "Nothing was decided: no criteria were set. Go on."
+    assert [part.text for part in view.parts[-2:]] == ["Nothing was decided: no criteria were set.", "Go on."]

@@ -72,8 +72,8 @@ def run(args: argparse.Namespace) -> int:
         return code
     plan = folder / CAMPAIGN_PLAN
     next_steps = (
-        f"Set the criteria at the end of {plan}, then run: kettlefield qualify {plan}. "
-        f"This look's own record is {record}; no result of it goes into that campaign."
+        f"next: set the criteria at the end of {plan}, then run: kettlefield qualify {plan}",
+        f"this look's own record is {record}; no result of it goes into that campaign",
     )
     show(first_look_view(Record.open(record), draft.left_out, budget, next_steps=next_steps), as_json=args.json)
     return code

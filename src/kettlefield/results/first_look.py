@@ -173,7 +173,7 @@ _KINDS: tuple[tuple[_Applies, _Words], ...] = (
         lambda look, _: (look.ceiling_share or 1.0) < SLOW,
         lambda those, _: (
             "Decodes at less than half of what memory bandwidth allows: "
-            f"{_names(those, lambda look: f'{look.ceiling_share:.0%}')}."
+            f"{_names(those, lambda look: f'{look.ceiling_share:.1%}')}."
         ),
     ),
     (

@@ -3,11 +3,13 @@
 from collections.abc import Sequence
 from typing import Any
 
+from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
 from kettlefield.results.comparison import compare
 from kettlefield.results.first_look import Look, findings, looks
 from kettlefield.results.frames import notes
+from kettlefield.results.speed import Cell
 from kettlefield.views.comparison_view import figures_json
 from kettlefield.views.table import (
     Align,
@@ -18,16 +20,16 @@ from kettlefield.views.table import (
     candidate_text,
     duration,
     estimate_json,
+    number,
     percent,
     present,
-    rate,
     size,
     table,
     words,
 )
 
 
-def first_look_view(record: Record, left_out: Sequence[str], budget_bytes: int, *, next_steps: str) -> View:
+def first_look_view(record: Record, left_out: Sequence[str], budget_bytes: int, *, next_steps: Sequence[str]) -> View:
     """A record of a first look, however far it came.
 
     Parameters
@@ -38,8 +40,8 @@ def first_look_view(record: Record, left_out: Sequence[str], budget_bytes: int, 
         Files that were not tried, each with its reason.
     budget_bytes : int
         Memory that a candidate may take.
-    next_steps : str
-        What can be done now, in words.
+    next_steps : sequence of str
+        What can be done now, a line each.
 
     Raises
     ------
@@ -56,7 +58,8 @@ def first_look_view(record: Record, left_out: Sequence[str], budget_bytes: int, 
             look_table(found, floor_of(record)),
             *(Words(text=text, tone="strong") for text in stands_out),
             *(Words(text=f"! {text}", tone="warning") for text in notes(record)),
-            Words(text=f"Nothing was decided: no criteria were set. {next_steps}", folds=False),
+            Words(text="Nothing was decided: no criteria were set."),
+            *(Words(text=text, folds=False) for text in next_steps),
         ),
         document={
             "simulated": simulated,
@@ -79,15 +82,15 @@ def look_table(found: Sequence[Look], floor: Floor) -> Table | None:
             words("candidate"),
             duration("load"),
             *(duration(f"TTFT, {head}", floor.show) for head in heads),
-            *(rate(f"decode, {head}") for head in heads),
+            *(number(f"tokens/s, {head}") for head in heads),
             percent("of ceiling"),
             size("peak memory"),
             Column(name="solved", align=Align.RIGHT),
             words("other outcomes"),
         ],
         [(candidate_text(look.figures), *_cells(look, len(heads))) for look in found],
-        note="Medians of few requests, one at a time, with the 95 % interval; ?: too few for a bound. Ceiling: "
-        "bandwidth over the bytes that one token reads. * marks the level with the most bits a weight.",
+        note="Medians of few requests, one at a time; tokens/s: of decoding. Ceiling: bandwidth over the bytes that "
+        "one token reads. * marks the level with the most bits a weight.",
     )
 
 
@@ -97,13 +100,20 @@ def _cells(look: Look, lengths: int) -> tuple[Any, ...]:
     others = ", ".join(f"{count} {name}" for name, count in look.figures.outcomes.items() if name != "passed")
     return (
         look.figures.load_s,
-        *("disturbed" if cell is not None and cell.doubt else cell and cell.ttft_s for cell in cells),
-        *("disturbed" if cell is not None and cell.doubt else cell and cell.decode_tps for cell in cells),
+        *(_median(cell, "ttft_s") for cell in cells),
+        *(_median(cell, "decode_tps") for cell in cells),
         look.ceiling_share,
         look.figures.peak_bytes,
         solved,
         others or ("none" if look.figures.trials else None),
     )
+
+
+def _median(cell: Cell | None, field: str) -> float | str | None:
+    if cell is None or cell.doubt:
+        return None if cell is None else "disturbed"
+    estimate: Estimate | None = getattr(cell, field)
+    return None if estimate is None else estimate.value
 
 
 def _look_json(look: Look) -> dict[str, Any]:
