@@ -14,7 +14,8 @@ from kettlefield.core.outcome import CheckResult, Facts, Outcome, RunEnd, decide
 from kettlefield.grading.builds import BuildFault, Built, build_answer
 from kettlefield.grading.checks.all_checks import kind_of
 from kettlefield.grading.checks.kind import Bench, Until
-from kettlefield.grading.checks.pages import SEEN, Visited, visit_pages
+from kettlefield.grading.checks.page_judging import Visited
+from kettlefield.grading.checks.pages import SEEN, visit_pages
 from kettlefield.grading.kept import Kept
 from kettlefield.grading.other_language import is_other_language
 from kettlefield.grading.results import Finding, Picture, make_result

@@ -13,7 +13,7 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
 from kettlefield.grading.checks.all_checks import CHECKS, kind_of
 from kettlefield.grading.checks.kind import Until
-from kettlefield.grading.checks.pages import Visited
+from kettlefield.grading.checks.page_judging import Visited
 from kettlefield.grading.claims import breaks_more, claim_faults, unclaimed
 from kettlefield.grading.fairness import near_duplicates, paper_faults, unfinished
 from kettlefield.grading.grader import Grade, Grader
