@@ -8,6 +8,7 @@ import time
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
+from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, PARTS, Job, measure, steps_left
 from kettlefield.campaign.preflight import check_session, find_fit, short_request
@@ -294,6 +295,7 @@ class Conductor:
             candidate_id=candidate_id,
             session=session,
             asks=[render_exercise(exercise, candidate.prompting) for exercise in self._asked.exercises],
+            texts=fixed_texts(candidate.fidelity, self._asked.exercises, self._plan.folder),
             sampling=sampling_of(candidate, candidate.sampling.seed, neutral),
             trouble=lambda text: self._trouble(candidate, candidate_id, text),
             note=lambda text: self._note(text, candidate_id),

@@ -10,6 +10,7 @@ from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.serving import Session
 from kettlefield.core.errors import InputError
 from kettlefield.measure.all_procedures import asked_for, in_order
+from kettlefield.measure.fidelity import FixedText
 from kettlefield.measure.latency import LATENCY, WARM_UP, warm_up
 from kettlefield.measure.procedure import (
     BUDGET,
@@ -47,6 +48,7 @@ class Job:
     candidate_id: int
     session: Session
     asks: list[Ask]  # the suite's prompts
+    texts: tuple[FixedText, ...]  # that are scored
     sampling: dict[str, object]
     trouble: Callable[[str], None]  # something could not be measured
     note: Callable[[str], None]  # something that a reader should know
@@ -101,6 +103,7 @@ def wish_of(candidate: Candidate) -> Wish:
     return Wish(
         speed=candidate.speed,
         memory=candidate.memory,
+        fidelity=candidate.fidelity,
         window=candidate.server.context,
         seed=candidate.sampling.seed,
     )
@@ -150,6 +153,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
     wish = dataclasses.replace(
         wish_of(job.candidate),
         asks=job.asks,
+        texts=job.texts,
         share=job.share,
         timed={point_name(point): points.count(point) for point in points},
     )

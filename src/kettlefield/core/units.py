@@ -15,6 +15,8 @@ class Unit(StrEnum):
     TOKENS_PER_SECOND = "tokens/s"
     REQUESTS_PER_SECOND = "requests/s"
     JOULES = "J"
+    NATS = "nats"
+    PERPLEXITY = "perplexity"
     COUNT = "trials"
     LICENCE = "licence"  # an SPDX expression
 

@@ -19,6 +19,7 @@ from kettlefield.results.capacity import procedure_ends
 from kettlefield.results.comparison import QUANTILES, Figures
 from kettlefield.results.frames import campaign_facts
 from kettlefield.results.speed import GUESSED, is_guessed, off_depth, usable_of
+from kettlefield.results.text_fidelity import Fidelity, fidelities
 
 Found = Estimate | float | None
 Find = Callable[[Evidence, Figures, Criterion, float], Found]  # the last: of a two-sided interval
@@ -92,6 +93,54 @@ def pass_rate(evidence: Evidence, row: Figures, criterion: Criterion, confidence
             return None
         suites = by_suite(mine, evidence.exercises)
     return together(suites, confidence=confidence)
+
+
+FIXED_TEXTS = "[fidelity] texts or text_files"
+
+
+def _fidelity(evidence: Evidence, row: Figures, confidence: float) -> Fidelity | None:
+    found = fidelities(evidence.record, confidence=confidence)
+    return next((one for one in found if one.candidate == row.candidate), None)
+
+
+@measure(
+    "perplexity_per_byte",
+    Unit.PERPLEXITY,
+    "of fixed texts; comparable across models",
+    needs=FIXED_TEXTS,
+)
+def perplexity_per_byte(evidence: Evidence, row: Figures, _criterion: Criterion, confidence: float) -> Found:
+    """Exp of the mean negative log-likelihood of a byte."""
+    found = _fidelity(evidence, row, confidence)
+    return found.perplexity_per_byte if found is not None else None
+
+
+@measure(
+    "top1_agreement",
+    Unit.RATIO,
+    "share of positions of fixed texts at which it holds the same token likeliest as its reference level",
+    needs=FIXED_TEXTS,
+)
+def top1_agreement(evidence: Evidence, row: Figures, _criterion: Criterion, confidence: float) -> Found:
+    """Against the reference level, which agrees with itself throughout."""
+    found = _fidelity(evidence, row, confidence)
+    if found is not None and found.texts and row.reference:
+        return 1.0
+    return found.pairing.top1_agreement if found is not None and found.pairing is not None else None
+
+
+@measure(
+    "kl_divergence",
+    Unit.NATS,
+    "mean over positions of fixed texts, from its reference level, in nats; a lower bound",
+    needs=FIXED_TEXTS,
+)
+def kl_divergence(evidence: Evidence, row: Figures, _criterion: Criterion, confidence: float) -> Found:
+    """Against the reference level, which does not diverge from itself."""
+    found = _fidelity(evidence, row, confidence)
+    if found is not None and found.texts and row.reference:
+        return 0.0
+    return found.pairing.kl_divergence if found is not None and found.pairing is not None else None
 
 
 @measure(

@@ -73,6 +73,18 @@ class Answer:
         }
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TokenScore:
+    """One token of a prompt, and how likely it and others were there; None: it is the first."""
+
+    text: str
+    logprob: float | None
+    top: dict[str, float] | None
+
+
+MOST_LISTED = 50  # likeliest tokens at a place
+
+
 class Backend(Protocol):
     """What answers."""
 
@@ -96,6 +108,15 @@ class Backend(Protocol):
 
     def begin(self, asked: Asked) -> Answer:
         """Start on a reply.
+
+        Raises
+        ------
+        RefusedError
+            The request cannot be carried out.
+        """
+
+    def score(self, asked: Asked, top: int) -> list[TokenScore]:
+        """The tokens of a prompt with their log-probabilities.
 
         Raises
         ------
@@ -158,6 +179,12 @@ class Front:
         if not isinstance(body, dict):
             return _error(RefusedError(400, "malformed request: no object"))
         asked = Asked(body=body, is_chat=request.path.endswith("/chat/completions"), received_s=received_s)
+        if not asked.is_chat and body.get("echo") and body.get("logprobs"):
+            try:
+                top = int(asked.number("logprobs", 1))
+                return _echoed(await asyncio.to_thread(self._backend.score, asked, min(top, MOST_LISTED)))
+            except RefusedError as err:
+                return _error(err)
         try:
             answer = self._backend.begin(asked)
         except RefusedError as err:
@@ -200,6 +227,18 @@ async def _whole(asked: Asked, answer: Answer) -> web.Response:
     choice = {"index": 0, **content, "finish_reason": answer.finish()[1]}
     kind = "chat.completion" if asked.is_chat else "text_completion"
     return web.json_response({"object": kind, "choices": [choice], "usage": answer.usage()})
+
+
+def _echoed(scores: list[TokenScore]) -> web.Response:
+    """A prompt given back with its log-probabilities."""
+    found = {
+        "tokens": [one.text for one in scores],
+        "token_logprobs": [one.logprob for one in scores],
+        "top_logprobs": [one.top for one in scores],
+    }
+    choice = {"index": 0, "text": "".join(one.text for one in scores), "logprobs": found, "finish_reason": "length"}
+    usage = {"prompt_tokens": len(scores), "completion_tokens": 0, "total_tokens": len(scores)}
+    return web.json_response({"object": "text_completion", "choices": [choice], "usage": usage})
 
 
 def _event(content: dict[str, Any], reason: str | None = None) -> bytes:

@@ -8,10 +8,11 @@ from pathlib import Path
 from typing import Any
 
 from kettlefield import __version__
-from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, TrueLog
+from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, TokenScore, TrueLog
 from kettlefield.demo.simulated_engine import Engine, Quirks, Stream
 from kettlefield.demo.simulated_models import Physics
 from kettlefield.demo.simulated_replies import Replier, Reply, SimulatedJudge, tokens_of
+from kettlefield.demo.simulated_scores import simulated_scores
 from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
 
 REPORT_EVERY_S = 0.05
@@ -90,6 +91,25 @@ class SimulatedServer:
         answer = Answer(prompt_tokens=len(tokens), pieces=drawn, finish=lambda: (len(pieces), reason))
         self._streams[id(answer)] = (stream, prompt)
         return answer
+
+    def score(self, asked: Asked, top: int) -> list[TokenScore]:
+        """How likely each token of a prompt would be; in no time, since nothing of it is timed.
+
+        Raises
+        ------
+        RefusedError
+            The prompt is no text, or longer than the context.
+        """
+        prompt = asked.body.get("prompt")
+        if not isinstance(prompt, str) or not prompt:
+            raise RefusedError(400, "malformed request: prompt is not text")
+        tokens = tokens_of(prompt)
+        if len(tokens) > self._settings.context_tokens:
+            raise RefusedError(400, f"{len(tokens)} tokens exceed the context of {self._settings.context_tokens}")
+        model = self._settings.physics.model
+        return simulated_scores(
+            tokens, model=model.name, ability=model.ability, frailty=model.frailty, bits=model.bits_per_weight, top=top
+        )
 
     def end(self, asked: Asked, answer: Answer) -> None:
         """Free the slot, and write down what really happened."""

@@ -8,7 +8,7 @@ from collections.abc import AsyncIterator, Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from kettlefield.measure.settings import MemoryTable, SpeedTable
+from kettlefield.measure.settings import FidelityTable, MemoryTable, SpeedTable
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
 
 BERTHS = ("North 1", "North 2", "Spit", "Quarry Stage", "Gullholm", "Marsh Stage")
@@ -73,7 +73,9 @@ class Wish:
     memory: MemoryTable
     window: int  # context, in tokens
     seed: int
+    fidelity: FidelityTable = field(default_factory=FidelityTable)
     asks: Sequence[Ask] = ()  # the suite's prompts
+    texts: Sequence[Any] = ()  # that are scored: `fidelity.FixedText`, the same for every candidate
     share: float = 1.0  # of the timed requests that are to be in the record after this: below 1 while blocks are left
     timed: Mapping[str, int] = field(default_factory=dict)  # requests that the record holds already, by `point_name`
     suite_tokens: int = 0  # of the suite's prompts in the mean, for an estimate

@@ -60,3 +60,12 @@ class MemoryTable(Part, frozen=True, kw_only=True):
     sample_every: Duration = Duration(0.1)
     idle_for: Duration = Duration(1)  # watched after the work is done
     leak_requests: int = 0  # equal requests, to see whether memory grows with each; 0: none
+
+
+class FidelityTable(Part, frozen=True, kw_only=True):
+    """``[fidelity]``: how likely fixed texts are to each level, by the server's log-probabilities."""
+
+    texts: int = 0  # of the suite's own answers, drawn evenly over languages; 0: none
+    text_files: tuple[str, ...] = ()  # patterns of your own source files, relative to the plan
+    top_tokens: int = 20  # likeliest tokens that are listed at each position
+    most_chars: int = 4000  # of each text, so that it fits the context

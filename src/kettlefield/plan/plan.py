@@ -3,7 +3,7 @@
 import fnmatch
 import hashlib
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +12,7 @@ import msgspec
 from kettlefield.core.acceptance import Criterion
 from kettlefield.core.errors import InputError
 from kettlefield.marking.scale import Weights
-from kettlefield.measure.settings import MemoryTable, SpeedTable
+from kettlefield.measure.settings import FidelityTable, MemoryTable, SpeedTable
 from kettlefield.plan import tables
 from kettlefield.plan.criteria import check_against_plan, read_criteria
 from kettlefield.plan.expansion import Entry, expand, why_it_cannot_fit
@@ -42,6 +42,7 @@ class Candidate:
     speed: SpeedTable
     memory: MemoryTable
     grading: tables.GradingTable
+    fidelity: FidelityTable = field(default_factory=FidelityTable)
 
     @property
     def name(self) -> str:
@@ -300,6 +301,9 @@ def _bounds(candidate: Candidate) -> tuple[tuple[str, float, float], ...]:
         ("concurrent_trials", candidate.grading.concurrent_trials, 1),
         ("fault_retries", candidate.grading.fault_retries, 0),
         ("repair_turns", candidate.grading.repair_turns, 0),
+        ("texts", candidate.fidelity.texts, 0),
+        ("top_tokens", candidate.fidelity.top_tokens, 1),
+        ("most_chars", candidate.fidelity.most_chars, 100),
         ("temperature", candidate.sampling.temperature, 0),
         ("concurrency", server.concurrency, 1),
     )

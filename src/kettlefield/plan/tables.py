@@ -10,7 +10,7 @@ from kettlefield.core.acceptance import Criterion
 from kettlefield.core.errors import InputError
 from kettlefield.core.units import Duration, Size
 from kettlefield.marking.scale import MOST_WEIGHT, Weights
-from kettlefield.measure.settings import MemoryTable, SpeedTable
+from kettlefield.measure.settings import FidelityTable, MemoryTable, SpeedTable
 from kettlefield.suite.format import KINDS, Part, Selection
 from kettlefield.suite.typed_toml import nearest
 
@@ -121,6 +121,7 @@ OVERRIDABLE: dict[str, type[msgspec.Struct]] = {
     "sampling": SamplingTable,
     "speed": SpeedTable,
     "memory": MemoryTable,
+    "fidelity": FidelityTable,
     "grading": GradingTable,
 }
 
@@ -179,6 +180,7 @@ class PlanFile(Part, frozen=True, kw_only=True):
     sampling: SamplingTable = SamplingTable()
     speed: SpeedTable = SpeedTable()
     memory: MemoryTable = MemoryTable()
+    fidelity: FidelityTable = FidelityTable()
     grading: GradingTable = GradingTable()
     marking: MarkingTable = MarkingTable()
     judge: JudgeTable | None = None

@@ -3,6 +3,7 @@
 import asyncio
 import json
 import time
+from http import HTTPStatus
 from types import SimpleNamespace
 from typing import Any
 
@@ -15,6 +16,7 @@ from kettlefield.core.timing.timeline import Trace
 from kettlefield.core.units import format_duration
 from kettlefield.server.events import EventStream, StampingConnector, StampingHandler
 from kettlefield.server.exchange import Ask, Exchange, UnderWay
+from kettlefield.server.prompt_scores import Scores, read_scores, score_request
 
 
 class Delta(msgspec.Struct, frozen=True):
@@ -209,6 +211,25 @@ class HttpClient:
             retry_after_s=reply.retry_after_s,
             echo=reply.closing,
         )
+
+    async def score(self, text: str, *, begins: int, top: int) -> Scores:
+        """The tokens of a text from a character on, with their log-probabilities."""
+        body = {"model": self._model, **score_request(text, top)}
+        try:
+            async with (
+                asyncio.timeout(self._reply_within_s),
+                self._session.post(
+                    self._url + TEXT_PATH, json=body, trace_request_ctx=SimpleNamespace(at_s=0.0, done=False)
+                ) as response,
+            ):
+                if response.status != HTTPStatus.OK:
+                    said = shorten(visible(_error_text(await response.text(errors="replace")), keep_lines=False), 200)
+                    return Scores(fault=f"answered with status {response.status}: {said}")
+                return read_scores(json.loads(await response.read()), text, begins)
+        except TimeoutError:
+            return Scores(fault=f"gave no log-probabilities within {format_duration(self._reply_within_s)}")
+        except (aiohttp.ClientError, OSError, ValueError, RecursionError) as err:
+            return Scores(fault=f"broke off ({type(err).__name__}: {shorten(visible(str(err)), 200)})")
 
     async def _reply(self, ask: Ask, sent: SimpleNamespace, *, stream: bool) -> _Reply:
         reply = _Reply()

@@ -5,11 +5,12 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+import numpy as np
 
 from kettlefield import __version__
-from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, TrueLog
+from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, TokenScore, TrueLog
 from kettlefield.demo.little.little_weights import Weights
-from kettlefield.demo.little.network import CacheBits, Network, Sampling
+from kettlefield.demo.little.network import Cache, CacheBits, Network, Sampling
 from kettlefield.demo.little.slots import BROKEN, Engine, Stream, make_stream
 from kettlefield.demo.little.tokens import END, ROLES, OutsideVocabularyError, Tokenizer
 
@@ -34,6 +35,7 @@ class LittleServer:
         self._tokenizer = Tokenizer(weights.vocabulary)
         self._longest_piece = max(map(len, self._tokenizer.pieces))
         self._context_tokens = context_tokens
+        self._bits = bits
         self._streams: dict[int, Stream] = {}
         self.engine = Engine(
             Network(weights),
@@ -80,6 +82,31 @@ class LittleServer:
         answer = Answer(prompt_tokens=len(prompt), pieces=self._draw(stream), finish=finish)
         self._streams[id(answer)] = stream
         return answer
+
+    def score(self, asked: Asked, top: int) -> list[TokenScore]:
+        """How likely each token of a prompt is after those before it.
+
+        Raises
+        ------
+        RefusedError
+            The prompt is no text, longer than the context, or written in characters that have no token.
+        """
+        try:
+            prompt = self._text(asked.body)
+        except OutsideVocabularyError as err:
+            raise RefusedError(400, str(err)) from err
+        if len(prompt) > self._context_tokens:
+            raise RefusedError(400, f"{len(prompt)} prompt tokens exceed the context of {self._context_tokens}")
+        pieces = self._tokenizer.pieces
+        cache = Cache(self.engine.network.shape, len(prompt), self._bits)
+        scores = self.engine.network.score(cache, prompt).astype(np.float64)
+        logprobs = scores - np.logaddexp.reduce(scores, axis=1, keepdims=True)
+        found = [TokenScore(text=pieces[prompt[0]], logprob=None, top=None)]
+        for place, token in enumerate(prompt[1:]):
+            best = np.argsort(-logprobs[place])[:top]
+            listed = {pieces[number]: float(logprobs[place, number]) for number in best}
+            found.append(TokenScore(text=pieces[token], logprob=float(logprobs[place, token]), top=listed))
+        return found
 
     def end(self, asked: Asked, answer: Answer) -> None:
         """Free the slot, and write down what really happened."""

@@ -124,11 +124,33 @@ class Network:
         ValueError
             A stream would go beyond the context.
         """
+        ends = np.cumsum([len(own) for _, own in feeds])
+        return self._scored(self._read(feeds, ends)[ends - 1])
+
+    def score(self, cache: Cache, tokens: Sequence[int]) -> Floats:
+        """Read tokens into an empty memory.
+
+        Returns
+        -------
+        (tokens, vocabulary) array
+            At each place the scores of the token that follows.
+
+        Raises
+        ------
+        ValueError
+            They go beyond the context.
+        """
+        return self._scored(self._read([(cache, tokens)], np.array([len(tokens)])))
+
+    def _scored(self, x: Floats) -> Floats:
+        return self._times(self._normed(x, "output_norm"), "token_embd")
+
+    def _read(self, feeds: Sequence[Feed], ends: npt.NDArray[np.int64]) -> Floats:
+        """What the last layer gives at every place of every stream."""
         tokens = np.array([token for _, own in feeds for token in own])
         places = np.concatenate([np.arange(cache.length, cache.length + len(own)) for cache, own in feeds])
         if places.max() >= self.shape.context_tokens:
             raise ValueError(f"place {places.max()} is beyond the context of {self.shape.context_tokens} tokens")
-        ends = np.cumsum([len(own) for _, own in feeds])
         turn = self._cos[places][:, None], self._sin[places][:, None]
         x = self._weights.matrices["token_embd.weight"].rows(tokens)
         for layer in range(self.shape.layers):
@@ -136,7 +158,7 @@ class Network:
             x += self._fed_forward(layer, self._normed(x, f"blk.{layer}.ffn_norm"))
         for cache, own in feeds:
             cache.length += len(own)
-        return self._times(self._normed(x[ends - 1], "output_norm"), "token_embd")
+        return x
 
     def _times(self, x: Floats, name: str) -> Floats:
         return self._weights.matrices[f"{name}.weight"].times(x)

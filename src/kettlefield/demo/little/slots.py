@@ -64,7 +64,7 @@ class Engine:
         bits: CacheBits,
         keep_prompts: bool,
     ) -> None:
-        self._network = network
+        self.network = network
         self._pieces = pieces  # text of each token
         self._end = end  # the token that ends a reply
         self._slots = [Slot(Cache(network.shape, context_tokens, bits)) for _ in range(slots)]
@@ -97,7 +97,7 @@ class Engine:
         if not busy:
             return False
         feeds = [slot.next_tokens() for slot in busy]
-        scores = self._network.advance([(slot.cache, feed) for slot, feed in zip(busy, feeds, strict=True)])
+        scores = self.network.advance([(slot.cache, feed) for slot, feed in zip(busy, feeds, strict=True)])
         for slot, feed, row in zip(busy, feeds, scores, strict=True):
             slot.held += feed
             stream = slot.stream

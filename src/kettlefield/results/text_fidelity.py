@@ -1,0 +1,121 @@
+"""What next-token distributions on fixed texts say of each candidate, and of each beside its reference level."""
+
+import base64
+import json
+import zlib
+from dataclasses import dataclass
+from typing import Any
+
+from kettlefield.core.errors import InputError
+from kettlefield.core.statistics.estimate import Estimate
+from kettlefield.core.statistics.next_token import Pairing, ScoredText, pair_up, perplexity, perplexity_per_byte
+from kettlefield.measure.fidelity import FIDELITY
+from kettlefield.record.store import Record
+from kettlefield.results.capacity import procedure_ends
+from kettlefield.results.rows import candidate_rows, references_of
+from kettlefield.server.prompt_scores import unpack_positions
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LanguageFidelity:
+    """One candidate on the texts of one language."""
+
+    language: str
+    perplexity_per_byte: Estimate | None
+    pairing: Pairing | None  # beside its reference level; None: it is one, or that was not scored
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fidelity:
+    """One candidate on all texts; None was not measured."""
+
+    candidate: str
+    reference: str | None  # the level that it is compared with
+    texts: int
+    positions: int
+    perplexity: Estimate | None  # of a token: between levels of one model only
+    perplexity_per_byte: Estimate | None
+    pairing: Pairing | None
+    languages: tuple[LanguageFidelity, ...]
+    not_measured: str  # why, in words; empty: it was
+    skipped: dict[str, str]  # text -> why it was not scored
+
+
+def fidelities(record: Record, *, confidence: float = 0.95) -> tuple[Fidelity, ...]:
+    """Every candidate whose texts were to be scored, in the record's order; empty where no plan asked for it.
+
+    Parameters
+    ----------
+    record : Record
+        An open record.
+    confidence : float
+        Two-sided, of every interval.
+
+    Raises
+    ------
+    InputError
+        What the record holds of a text cannot be read.
+    """
+    return record.once(f"fidelities {confidence}", lambda: _read(record, confidence))
+
+
+def _read(record: Record, confidence: float) -> tuple[Fidelity, ...]:
+    ends = procedure_ends(record)
+    facts = {name: steps[FIDELITY][1] for name, steps in ends.items() if FIDELITY in steps}
+    scored = {name: _texts(found, record) for name, found in facts.items()}
+    candidates = candidate_rows(record)
+    references = references_of(candidates)
+    rows = []
+    for entry in candidates:
+        if entry.name not in facts:
+            continue
+        reference = references.get(entry.model)
+        other = scored.get(reference) if reference is not None and reference != entry.name else None
+        mine, found = scored[entry.name], facts[entry.name]
+        rows.append(
+            Fidelity(
+                candidate=entry.name,
+                reference=reference if other else None,
+                texts=len(mine),
+                positions=sum(len(text.positions) for text in mine),
+                perplexity=perplexity(mine, confidence=confidence),
+                perplexity_per_byte=perplexity_per_byte(mine, confidence=confidence),
+                pairing=pair_up(other, mine, confidence=confidence) if other else None,
+                languages=_by_language(mine, other, confidence),
+                not_measured=str(found.get("not_measured", "")),
+                skipped={str(one["id"]): str(one["why"]) for one in found.get("skipped", ())},
+            )
+        )
+    return tuple(rows)
+
+
+def _by_language(
+    mine: tuple[ScoredText, ...], other: tuple[ScoredText, ...] | None, confidence: float
+) -> tuple[LanguageFidelity, ...]:
+    rows = []
+    for language in sorted({text.language for text in mine}):
+        own = [text for text in mine if text.language == language]
+        theirs = [text for text in other or () if text.language == language]
+        rows.append(
+            LanguageFidelity(
+                language=language,
+                perplexity_per_byte=perplexity_per_byte(own, confidence=confidence),
+                pairing=pair_up(theirs, own, confidence=confidence) if theirs else None,
+            )
+        )
+    return tuple(rows)
+
+
+def _texts(facts: dict[str, Any], record: Record) -> tuple[ScoredText, ...]:
+    try:
+        return tuple(
+            ScoredText(
+                id=text["id"],
+                language=text["language"],
+                size_bytes=text["size_bytes"],
+                positions=unpack_positions(json.loads(zlib.decompress(base64.b85decode(text["positions"])))),
+            )
+            for text in facts.get("texts", ())
+        )
+    except (ValueError, KeyError, TypeError, zlib.error) as err:
+        raise InputError(f"holds scores that cannot be read ({err})", str(record.path), "It was changed.") from err
