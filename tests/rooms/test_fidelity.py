@@ -21,11 +21,13 @@ def answer(tokens, logprobs=None, tops=None):
 
 def test_positions_begin_where_the_scored_part_does_whatever_stands_before_or_after():
     text = "ask\nberth = 12"
-    plain = read_scores(answer(["ask", "\n", "berth", " =", " 12", "!"]), text, 4)
-    marked = read_scores(answer(["<s>", "ask", "\n", "berth", " =", " 12"]), text, 4)
+    plain = read_scores(answer(["ask", "\n", "berth", " =", " 12", "!"]), text, 4, 20)
+    marked = read_scores(answer(["<s>", "ask", "\n", "berth", " =", " 12"]), text, 4, 20)
     assert [one.token for one in plain.positions] == ["berth", " =", " 12"]  # what it wrote on is left out
     assert marked.positions == plain.positions and not plain.fault
     assert unpack_positions(json.loads(json.dumps(pack_positions(plain.positions)))) == plain.positions
+    long = answer(["ask", "\n", "berth", " =", " 12"], tops=[None] + [{str(n): -1.0 - n for n in range(99)}] * 4)
+    assert list(read_scores(long, text, 4, 3).positions[0].top) == ["0", "1", "2"]
     assert score_request(text, 5)["echo"] is True and score_request(text, 5)["logprobs"] == 5
 
 
@@ -45,7 +47,7 @@ def test_positions_begin_where_the_scored_part_does_whatever_stands_before_or_af
     ],
 )
 def test_other_shapes_are_named_and_never_taken_for_figures(found, said):
-    scores = read_scores(found, "berth", 1)
+    scores = read_scores(found, "berth", 1, 20)
     assert said in scores.fault and scores.positions == ()
 
 
@@ -126,7 +128,7 @@ def test_a_campaign_scores_its_texts_and_criteria_are_met_by_them(make_plan, run
 def test_a_server_without_log_probabilities_is_not_measured_and_that_is_no_fault(make_plan, run_main, monkeypatch):
     from kettlefield.server import http_client
 
-    monkeypatch.setattr(http_client, "read_scores", lambda *_: read_scores({"choices": [{"text": "x"}]}, "x", 0))
+    monkeypatch.setattr(http_client, "read_scores", lambda *_: read_scores({"choices": [{"text": "x"}]}, "x", 0, 5))
     plan = make_plan(tables={"fidelity": "texts = 6"}, criteria=PLAN.format(most=1))
     done = run_main("qualify", plan, "--part", "speed")
     assert done.code == 0, done.err

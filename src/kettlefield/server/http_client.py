@@ -13,7 +13,7 @@ import msgspec
 from kettlefield.core.extraction.reply_symptoms import says_over_context
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.timing.timeline import Trace
-from kettlefield.core.units import format_duration
+from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.server.events import EventStream, StampingConnector, StampingHandler
 from kettlefield.server.exchange import Ask, Exchange, UnderWay
 from kettlefield.server.prompt_scores import Scores, read_scores, score_request
@@ -77,6 +77,7 @@ def error_words(error: Any) -> str:
 
 CHAT_PATH = "/v1/chat/completions"
 TEXT_PATH = "/v1/completions"
+MOST_SCORES_BYTES = 64 * 2**20  # of one text's log-probabilities; an honest answer has some hundred KiB
 _DECODER = msgspec.json.Decoder(Chunk)
 BUSY = frozenset({429, 503})
 MAX_CLOSING = 4  # events kept whole, for the settings that a server tells at the end
@@ -225,7 +226,12 @@ class HttpClient:
                 if response.status != HTTPStatus.OK:
                     said = shorten(visible(_error_text(await response.text(errors="replace")), keep_lines=False), 200)
                     return Scores(fault=f"answered with status {response.status}: {said}")
-                return read_scores(json.loads(await response.read()), text, begins)
+                body_bytes = bytearray()
+                async for piece in response.content.iter_chunked(2**16):
+                    body_bytes += piece
+                    if len(body_bytes) > MOST_SCORES_BYTES:
+                        return Scores(fault=f"answered with more than {format_bytes(MOST_SCORES_BYTES)}")
+                return read_scores(json.loads(body_bytes), text, begins, top)
         except TimeoutError:
             return Scores(fault=f"gave no log-probabilities within {format_duration(self._reply_within_s)}")
         except (aiohttp.ClientError, OSError, ValueError, RecursionError) as err:

@@ -1,5 +1,6 @@
 """Log-probabilities of a prompt's own tokens, by ``echo`` and ``logprobs`` of the plain completions endpoint."""
 
+import heapq
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -30,7 +31,7 @@ def score_request(text: str, top: int) -> dict[str, Any]:
     return {"prompt": text, "max_tokens": 1, "temperature": 0, "echo": True, "logprobs": top, "stream": False}
 
 
-def read_scores(answer: Any, text: str, begins: int) -> Scores:
+def read_scores(answer: Any, text: str, begins: int, top: int) -> Scores:
     """The positions of a text in an answer.
 
     Parameters
@@ -41,6 +42,8 @@ def read_scores(answer: Any, text: str, begins: int) -> Scores:
         What was asked of.
     begins : int
         Character from which on tokens count.
+    top : int
+        Likeliest tokens that were asked for; a server that lists more is not taken at its word.
     """
     try:
         found = answer["choices"][0].get("logprobs")
@@ -59,11 +62,12 @@ def read_scores(answer: Any, text: str, begins: int) -> Scores:
     if not joined[lead:].startswith(text):
         return Scores(fault="returns log-probabilities, but not of the text that was sent")
     positions, place = [], -lead
-    for token, logprob, top in zip(tokens, logprobs, tops, strict=True):
+    for token, logprob, listed in zip(tokens, logprobs, tops, strict=True):
         if begins <= place < len(text):
-            if not _is_logprob(logprob) or not isinstance(top, dict) or not all(map(_is_logprob, top.values())):
+            if not _is_logprob(logprob) or not isinstance(listed, dict) or not all(map(_is_logprob, listed.values())):
                 return Scores(fault="returns log-probabilities in another shape: one of them is no number")
-            positions.append(Position(token, float(logprob), {str(name): float(value) for name, value in top.items()}))
+            held = heapq.nlargest(top, listed.items(), key=lambda pair: pair[1])
+            positions.append(Position(token, float(logprob), {name: float(value) for name, value in held}))
         place += len(token)
     return Scores(positions=tuple(positions))
 
