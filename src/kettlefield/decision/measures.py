@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from kettlefield.core.acceptance import Criterion
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import quantile_interval
+from kettlefield.core.statistics.next_token import Pairing
 from kettlefield.core.units import Unit
 from kettlefield.decision.evidence import Evidence
 from kettlefield.marking.scores import mean_by_exercise, mixed_scores
@@ -100,7 +101,19 @@ FIXED_TEXTS = "[fidelity] texts or text_files"
 
 def _fidelity(evidence: Evidence, row: Figures, confidence: float) -> Fidelity | None:
     found = fidelities(evidence.record, confidence=confidence)
-    return next((one for one in found if one.candidate == row.candidate), None)
+    return next((one for one in found if one.candidate == row.candidate and one.texts), None)
+
+
+def _beside_reference(
+    evidence: Evidence, row: Figures, confidence: float, pick: Callable[[Pairing], Estimate | None], with_itself: float
+) -> Found:
+    """A figure of a level beside its reference level; a reference level has the one that anything has with itself."""
+    found = _fidelity(evidence, row, confidence)
+    if found is None:
+        return None
+    if row.reference:
+        return with_itself
+    return pick(found.pairing) if found.pairing is not None else None
 
 
 @measure(
@@ -123,10 +136,7 @@ def perplexity_per_byte(evidence: Evidence, row: Figures, _criterion: Criterion,
 )
 def top1_agreement(evidence: Evidence, row: Figures, _criterion: Criterion, confidence: float) -> Found:
     """Against the reference level, which agrees with itself throughout."""
-    found = _fidelity(evidence, row, confidence)
-    if found is not None and found.texts and row.reference:
-        return 1.0
-    return found.pairing.top1_agreement if found is not None and found.pairing is not None else None
+    return _beside_reference(evidence, row, confidence, lambda pairing: pairing.top1_agreement, 1.0)
 
 
 @measure(
@@ -137,10 +147,7 @@ def top1_agreement(evidence: Evidence, row: Figures, _criterion: Criterion, conf
 )
 def kl_divergence(evidence: Evidence, row: Figures, _criterion: Criterion, confidence: float) -> Found:
     """Against the reference level, which does not diverge from itself."""
-    found = _fidelity(evidence, row, confidence)
-    if found is not None and found.texts and row.reference:
-        return 0.0
-    return found.pairing.kl_divergence if found is not None and found.pairing is not None else None
+    return _beside_reference(evidence, row, confidence, lambda pairing: pairing.kl_divergence, 0.0)
 
 
 @measure(
