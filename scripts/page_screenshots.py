@@ -11,7 +11,7 @@ from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
-PARTS = {"report": None, "report-correctness": "#correctness", "report-speed": "#speed", "report-memory": "#memory"}
+PARTS = {"report": None, "report-correctness": "#correctness", "report-speed": "#speed"}
 # the trial that a picture is of, with all that it is folded into
 OPEN_AND_SHOW = """pictures => {
   for (let at = pictures; at; at = at.parentElement) if (at.tagName === "DETAILS") at.open = true;

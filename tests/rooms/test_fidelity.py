@@ -3,6 +3,7 @@
 import json
 import tomllib
 
+import pandas as pd
 import pytest
 from exercises import write_exercise
 
@@ -11,6 +12,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.demo.simulated_scores import simulated_scores
 from kettlefield.measure.settings import FidelityTable
 from kettlefield.server.prompt_scores import pack_positions, read_scores, score_request, unpack_positions
+from kettlefield.views.figures.fidelity_charts import divergence_over_bits
 
 
 def answer(tokens, logprobs=None, tops=None):
@@ -86,6 +88,31 @@ def test_simulated_distributions_are_sound_and_move_with_bits():
     assert full[0].logprob is None and full != low
     for one in full[1:] + low[1:]:
         assert one.logprob < 0 and len(one.top) == 5 and sum(2.718281828**value for value in one.top.values()) < 1
+
+
+def test_the_chart_names_who_lies_nearest_and_who_cannot_be_told_apart():
+    frame = pd.DataFrame(
+        {
+            "candidate": ["m@f16", "m@q8_0", "m@q6_k", "m@q2_k"],
+            "model": "m",
+            "level": ["f16", "q8_0", "q6_k", "q2_k"],
+            "bits": [16.0, 8.5, 6.6, 2.7],
+            "kl": [None, 1e-4, 1.5e-4, 0.2],
+            "kl_low": [None, -1e-5, 1e-4, 0.1],
+            "kl_high": [None, 2e-4, 2e-4, 0.3],
+            "pass_rate": [0.8, 0.8, 0.8, 0.6],
+            "low": [0.7, 0.7, 0.7, 0.5],
+            "high": [0.9, 0.9, 0.9, 0.7],
+            "texts": [24.0] * 4,
+        }
+    )
+    chart = divergence_over_bits(frame)
+    assert chart.finding == (
+        "m@q8_0 diverges least from its reference level, by 0.0001 nats, m@q2_k most, by 0.2. "
+        "Not told apart: m@q8_0 and m@q6_k."
+    )
+    assert "m@q2_k, 2.70 bits a weight: 0.2 (0.1 to 0.3) nats" in chart.alt and "f16" not in chart.alt
+    assert divergence_over_bits(frame[frame["level"] == "f16"]) is None
 
 
 PLAN = """

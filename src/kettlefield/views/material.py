@@ -16,6 +16,7 @@ from kettlefield.results.memory_use import Memory, memories
 from kettlefield.results.paired_comparison import mixed_settings
 from kettlefield.results.reply_similarity import ReplyAgreement, reply_agreements
 from kettlefield.results.speed import Timing, timed_frame, timings
+from kettlefield.results.text_fidelity import Fidelity, fidelities
 
 GROUPINGS = ("kind", "language", "difficulty")
 
@@ -33,6 +34,7 @@ class Material:
     memories: tuple[Memory, ...]
     timed: pd.DataFrame
     replies: tuple[ReplyAgreement, ...]
+    fidelities: tuple[Fidelity, ...]
     groups: dict[str, tuple[Group, ...]]
     mixed: dict[str, str]
     notes: tuple[str, ...]
@@ -57,6 +59,7 @@ def read_material(record: Record, decision: Decision) -> Material:
         memories=memories(record),
         timed=timed_frame(record),
         replies=reply_agreements(record),
+        fidelities=fidelities(record),
         groups={grouping: pass_rates_by(record, grouping) for grouping in GROUPINGS},
         mixed=mixed_settings(record),
         notes=tuple(notes(record)),

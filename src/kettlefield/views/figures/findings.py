@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from itertools import pairwise
 
 import numpy as np
 import pandas as pd
@@ -47,6 +48,24 @@ def losses(frame: pd.DataFrame) -> str:
         who = "of the others" if said else "of any level"
         said.append(f"A drop {who} of up to {max(0.0, widest):.2f} is not excluded.")
     return " ".join(said)
+
+
+def divergence(frame: pd.DataFrame) -> str:
+    """How far levels lie from their reference, and which cannot be told apart; columns candidate, model, kl, kl_low,
+    kl_high.
+    """
+    most, least = _largest(frame, "kl"), _least(frame, "kl")
+    if most["candidate"] == least["candidate"]:
+        return f"{most['candidate']} diverges from its reference level by {most['kl']:.2g} nats."
+    said = f"{least['candidate']} diverges least from its reference level, by {least['kl']:.2g} nats, "
+    said += f"{most['candidate']} most, by {most['kl']:.2g}."
+    ordered = frame.sort_values("kl").to_dict("records")
+    meeting = [
+        f"{one['candidate']} and {other['candidate']}"
+        for one, other in pairwise(ordered)
+        if one["model"] == other["model"] and one["kl_high"] >= other["kl_low"]
+    ]
+    return f"{said} Not told apart: {', '.join(meeting)}." if meeting else f"{said} All are told apart."
 
 
 def closest_replies(frame: pd.DataFrame) -> str:

@@ -8,9 +8,12 @@ from kettlefield.core.acceptance import NoWorse
 from kettlefield.core.statistics.paired import score_interval
 from kettlefield.results.capacity import floor_of
 from kettlefield.results.comparison import ends_of_scale, on_frontier
+from kettlefield.results.rows import candidate_rows
 from kettlefield.results.series import depth_samples, grid_samples, memory_series
 from kettlefield.views.answers_view import replies_table, temperature_words
-from kettlefield.views.comparison_view import discordant_table, paired_table, solved_table, speed_table
+from kettlefield.views.comparison_view import discordant_table, kv_table, paired_table, solved_table, speed_table
+from kettlefield.views.fidelity_view import fidelity_table, language_table
+from kettlefield.views.figures.fidelity_charts import divergence_over_bits
 from kettlefield.views.figures.level_charts import agreement, differences, solved_against_memory
 from kettlefield.views.figures.memory_charts import over_time, predicted_beside_measured
 from kettlefield.views.figures.speed_charts import decode_against_depth, distribution, loads_and_ceilings, under_load
@@ -69,6 +72,10 @@ def levels_section(material: Material) -> Section:
             drawn(differences(against, margin=margin, confidence=confidence)),
             paired_table(rows),
             discordant_table(rows),
+            kv_table(rows),
+            drawn(divergence_over_bits(_divergences(material))),
+            fidelity_table(material.fidelities),
+            language_table(material.fidelities),
             drawn(agreement(replies)),
             folded(replies_table(material.replies)),
             temperature_words(material.replies),
@@ -76,6 +83,24 @@ def levels_section(material: Material) -> Section:
             *(Words(text=f"{name}: {words}.", tone="warning") for name, words in material.mixed.items()),
         ),
     )  # fmt: skip
+
+
+def _divergences(material: Material) -> pd.DataFrame:
+    """Each level's divergence from its reference beside its bits and its pass rate."""
+    names = ("candidate", "model", "level", "bits", "kl", "kl_low", "kl_high", "pass_rate", "low", "high", "texts")
+    found = {one.candidate: one for one in material.fidelities}
+    bits = {row.name: row.weights_facts.get("bits_per_weight") for row in candidate_rows(material.record)}
+    rows = []
+    for row in material.decision.table.rows:
+        one = found.get(row.candidate)
+        kl = one.pairing.kl_divergence if one is not None and one.pairing is not None else None
+        rate = row.pass_rate
+        drop = (kl.value, kl.low, kl.high) if kl is not None else (None, None, None)
+        solved = (rate.value, rate.low, rate.high) if rate is not None else (None, None, None)
+        texts = one.texts if one is not None else 0
+        rows.append((row.candidate, row.model, row.level, bits.get(row.candidate), *drop, *solved, texts))
+    frame = pd.DataFrame(rows, columns=list(names))
+    return frame.astype({name: float for name in names[3:]})
 
 
 def _differences(material: Material, confidence: float) -> pd.DataFrame:
