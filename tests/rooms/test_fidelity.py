@@ -163,3 +163,10 @@ def test_a_server_without_log_probabilities_is_not_measured_and_that_is_no_fault
     assert "not measured: the server returns no log-probabilities of a prompt" in shown
     verdict = json.loads(run_main("decide", plan.parent / "record.db", "--json").out)["verdicts"][0]
     assert {one["status"] for one in verdict["criteria"]} == {"undecided"}
+
+
+def test_text_files_that_cannot_be_used_are_told_before_anything_starts(make_plan, run_main):
+    plan = make_plan(tables={"fidelity": 'text_files = ["nowhere/*.py"]'})
+    done = run_main("qualify", plan)
+    assert done.code == 2 and 'text_files "nowhere/*.py" matches no file' in done.err
+    assert not (plan.parent / "record.db").exists()

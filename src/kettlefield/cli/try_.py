@@ -10,13 +10,15 @@ from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.qualify import run_campaign
 from kettlefield.cli.weigh import find_budget, find_overhead, split_command
 from kettlefield.core.errors import InputError
-from kettlefield.plan.drafting import LOOK_RECORD, Draft, Serving, draft_plan
+from kettlefield.plan.drafting import LOOK_RECORD, Draft, Serving, draft_plan, model_name
 from kettlefield.record.store import Record
+from kettlefield.suite.loader import find_suite
 from kettlefield.views.first_look_view import first_look_view
 from kettlefield.views.terminal import show
 from kettlefield.weights.formats import read_facts
 
 LOOK_PLAN, CAMPAIGN_PLAN = "look.toml", "plan.toml"
+MOST_MINUTES = 24 * 60  # beyond a day it is no first look
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -56,8 +58,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Draft, look, and show what is known, however far it came."""
-    if not args.minutes > 0:
-        raise InputError(f"is {args.minutes:g}", "--minutes", "Give a number above 0.")
+    if not 0 < args.minutes <= MOST_MINUTES:
+        raise InputError(f"is {args.minutes:g}", "--minutes", f"Give a number above 0, at most {MOST_MINUTES}.")
     serving = _serving(args)
     folder: Path = args.output
     budget, source = find_budget(args.budget)
@@ -68,7 +70,8 @@ def run(args: argparse.Namespace) -> int:
     except KeyboardInterrupt:
         print("kettlefield: interrupted; what is known by now:", file=sys.stderr)
     record = folder / LOOK_RECORD
-    if not record.exists():
+    if not record.exists() or Record.open(record).campaign() is None:
+        print("kettlefield: nothing yet; the same command begins again", file=sys.stderr)
         return code
     plan = folder / CAMPAIGN_PLAN
     next_steps = (
@@ -92,6 +95,8 @@ def _serving(args: argparse.Namespace) -> Serving:
             raise InputError(
                 f"{len(args.files)} files, but one running server", "--url", "Name the file that it has loaded."
             )
+        if not args.url.startswith(("http://", "https://")):
+            raise InputError(f'is "{args.url}"', "--url", "Write it whole, such as http://127.0.0.1:8080.")
         return Serving(url=args.url, served_model=args.served_model, key_from=args.key_from)
     for option, value in (("--served-model", args.served_model), ("--key-from", args.key_from)):
         if value is not None:
@@ -111,10 +116,17 @@ def _write_drafts(args: argparse.Namespace, serving: Serving, budget: int, sourc
     Raises
     ------
     InputError
-        Nothing fits, or the folder holds another look.
+        Nothing fits, two files are one candidate, there is no such suite, or the folder holds another look.
     """
     folder: Path = args.output
+    find_suite(args.suite, folder.resolve())  # a folder with a plan that cannot run would stand in the way of the next
     models = [read_facts(path) for path in args.files]
+    known: dict[tuple[str, str], Path] = {}
+    for facts in models:
+        other = known.setdefault((model_name(facts), facts.level), facts.path)
+        if other is not facts.path:
+            what = f"{other} and {facts.path} are both {model_name(facts)}@{facts.level}"
+            raise InputError(what, "WEIGHTS", "Name one of them.")
 
     def draft(look_s: float | None) -> Draft:
         return draft_plan(

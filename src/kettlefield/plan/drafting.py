@@ -207,7 +207,7 @@ def _look(context: int, look_s: float) -> str:
     return (
         "\n[speed]\nrequests = 5\n"
         f"prompt_tokens = [{max(16, longer // times)}, {longer}]\nreply_tokens = {min(64, context // 8)}\n"
-        f'budget = "{look_s * LOOK_SPEED_SHARE:.0f} s"\n'
+        f'budget = "{max(0.1, look_s * LOOK_SPEED_SHARE):.1f} s"\n'
         "\n[grading]\nsamples = 1\n"
     )
 
