@@ -78,6 +78,9 @@ def run() -> None:
     try:
         code = main()
         sys.stdout.flush()
+    except KeyboardInterrupt:  # while the command was still being loaded
+        print("kettlefield: interrupted", file=sys.stderr)
+        code = ExitCode.INTERRUPTED
     except BrokenPipeError:
         # whoever read us has seen enough (`| head`); closing stdout again must not complain either
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
