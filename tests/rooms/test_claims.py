@@ -8,7 +8,8 @@ from exercises import grader, write_exercise
 from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.claims import demands
-from kettlefield.grading.vetting import is_vetted_with, vet_exercise
+from kettlefield.grading.suite_vetting import is_vetted_with
+from kettlefield.grading.vetting import vet_exercise
 from kettlefield.languages.all_languages import find_toolchain
 from kettlefield.languages.language import Missing
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite

@@ -1,27 +1,20 @@
 """``kettlefield vet``: prove that a suite's checks can be trusted."""
 
 import argparse
-import dataclasses
 import os
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
-
-import msgspec
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.grader import Grader
-from kettlefield.grading.vetting import is_vetted_with, vet_suite
+from kettlefield.grading.suite_vetting import vet_suite
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_suite, write_lock
+from kettlefield.suite.variants import BASE_SEED
 from kettlefield.views.suite_view import vetting_view
 from kettlefield.views.terminal import make_console, show
-
-if TYPE_CHECKING:
-    from kettlefield.grading.vetting import Vetted
-
 
 SEEDS = 20  # with which exercises that vary are vetted
 
@@ -65,34 +58,18 @@ def run(args: argparse.Namespace) -> int:
     folder = find_suite(args.suite, Path.cwd())
     suite = load_suite(CHECKS, folder, check_lock=not args.lock)
     isolation: Isolation = NoIsolation() if args.unsafe_no_isolation else available_isolation()
-    grader = Grader(isolation)
     console = make_console(stderr=True)
     with console.status(f"vetting {len(suite.exercises)} exercises") as status:
-        done: list[str] = []
-
-        def tell(vetted: "Vetted") -> None:
-            done.append(vetted.exercise.id)
-            status.update(f"vetted {len(done)} exercises, last {vetted.exercise.id}")
-
-        options: dict[str, Any] = {"workers": os.cpu_count() or 1, "on_done": tell}
-        vetted_all = vet_suite(suite, grader, mutants=args.mutants, **options)
-        for seed in range(1, args.seeds):
-            done.clear()
-            sister = load_suite(CHECKS, folder, check_lock=False, seed=seed)
-            varying = tuple(exercise for exercise in sister.exercises if is_vetted_with(exercise, seed))
-            if varying:
-                sister = msgspec.structs.replace(sister, exercises=varying)
-                vetted_all = _joined(vetted_all, vet_suite(sister, grader, **options), seed)
+        vetted_all = vet_suite(
+            lambda seed: suite if seed == BASE_SEED else load_suite(CHECKS, folder, check_lock=False, seed=seed),
+            Grader(isolation),
+            seeds=args.seeds,
+            workers=(os.cpu_count() or 1) + 1,  # one of them is likely to wait for a browser or a decoy without end
+            mutants=args.mutants,
+            on_done=lambda done, of, last: status.update(f"vetted {done} of {of}, last {last}"),
+        )
     ok = not any(vetted.faults for vetted in vetted_all)
     if args.lock and ok:
         write_lock(suite.folder)
     show(vetting_view(suite, vetted_all, isolation=isolation.name), as_json=args.json)
     return ExitCode.DONE if ok else ExitCode.REJECTED
-
-
-def _joined(first: "tuple[Vetted, ...]", more: "tuple[Vetted, ...]", seed: int) -> "tuple[Vetted, ...]":
-    """The findings of another seed put with those of the first."""
-    faults = {vetted.exercise.id: tuple(f"seed {seed}: {fault}" for fault in vetted.faults) for vetted in more}
-    return tuple(
-        dataclasses.replace(vetted, faults=(*vetted.faults, *faults.get(vetted.exercise.id, ()))) for vetted in first
-    )

@@ -57,6 +57,7 @@ class CheckResult:
     feedback: str = ""  # the same without expected values, for a repair turn; not kept
     wall_s: float  # running the answer, all cases
     is_partial: bool = False  # a part of its cases earns a part of the weight; not kept
+    first_fault: int = 0  # number of the first case that failed, from 1; 0: none, or not by cases; not kept
 
     @property
     def credit(self) -> float:

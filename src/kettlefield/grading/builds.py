@@ -14,7 +14,7 @@ from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import last_lines, shorten
 from kettlefield.grading.kept import Kept
 from kettlefield.languages.all_languages import LANGUAGES
-from kettlefield.languages.language import Harness, Language, Recipe, Toolchain
+from kettlefield.languages.language import PREPARED, Harness, Language, Preparation, Recipe, Toolchain
 from kettlefield.languages.packages import Packages
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
 from kettlefield.sandbox.runner import Sandbox
@@ -167,11 +167,14 @@ def build_answer(
     recipe = LANGUAGES[toolchain.language].recipe
     if recipe is None or recipe.build is None:
         return Built(toolchain=toolchain, files=files, main=main, packages=packages)
-    line = recipe.sanitiser.build if sanitised and recipe.sanitiser is not None else recipe.build
+    way = recipe.sanitiser if sanitised and recipe.sanitiser is not None else recipe
+    line = way.build or recipe.build
     key = ("build", toolchain, line, main, tuple(sorted(files.items())))
 
     def build() -> bytes | BuildFault:
-        report = _compile(toolchain, recipe, line, files, main, sandbox)
+        command = line.replace("@", _sources(recipe, files, main))
+        prepared = _prepare(toolchain, way.preparation, sandbox, kept)
+        report = _compile(toolchain, command, {**files, **prepared}, sandbox, export=recipe.keeps is not None)
         return _fault(recipe, report) or report.results
 
     made = kept.once(key, build, keep=lambda made: isinstance(made, bytes))
@@ -181,13 +184,28 @@ def build_answer(
     return Built(toolchain=toolchain, files={**files, **program}, main=main, packages=packages, sanitised=sanitised)
 
 
+def _prepare(
+    toolchain: Toolchain, preparation: Preparation | None, sandbox: Sandbox, kept: Kept
+) -> dict[str, str | bytes]:
+    """What each build of a language finds beside its files; nothing where the language wants nothing, or it failed."""
+    if preparation is None:
+        return {}
+
+    def prepare() -> bytes:
+        report = _compile(toolchain, preparation.line, dict(preparation.files), sandbox, export=True)
+        return report.results if report.exit_status == 0 and report.rig_fault is None else b""
+
+    made = kept.always(("prepared", toolchain, preparation.line), prepare)
+    return {PREPARED: made} if made else {}
+
+
 def _compile(
-    toolchain: Toolchain, recipe: Recipe, line: str, files: dict[str, str], main: str, sandbox: Sandbox
+    toolchain: Toolchain, line: str, files: dict[str, str | bytes], sandbox: Sandbox, *, export: bool
 ) -> RunReport:
-    command = line.replace("PROGRAM", toolchain.program).replace("@", _sources(recipe, files, main))
-    export = " && cat /tmp/out >&$1" if recipe.keeps else ""
+    """Run a compiler's line in isolation; what it leaves comes out where that is asked for."""
+    command = line.replace("PROGRAM", toolchain.program) + (" && cat /tmp/out >&$1" if export else "")
     job = Job(
-        argv=("bash", "-c", command + export, "bash", "{fd}"),
+        argv=("bash", "-c", command, "bash", "{fd}"),
         limits=BUILD_LIMITS,
         files=files,
         mounts=toolchain.mounts,

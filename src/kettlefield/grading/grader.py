@@ -13,7 +13,7 @@ from kettlefield.core.extraction.wanted import Answer, Gap, Wanted, main_first
 from kettlefield.core.outcome import CheckResult, Facts, Outcome, RunEnd, decide_outcome
 from kettlefield.grading.builds import BuildFault, Built, build_answer
 from kettlefield.grading.checks.all_checks import kind_of
-from kettlefield.grading.checks.kind import Bench, Until
+from kettlefield.grading.checks.kind import WHOLE, Bench, Effort
 from kettlefield.grading.checks.page_judging import Visited
 from kettlefield.grading.checks.pages import SEEN, visit_pages
 from kettlefield.grading.kept import Kept
@@ -131,15 +131,15 @@ class Grader:
         *,
         turn: int = 1,
         visited: Visited | None = None,
-        until: Until = "end",
+        effort: Effort = WHOLE,
     ) -> Grade:
         """Grade files that need no extraction: an exercise's own answer, or a decoy.
 
-        ``visited`` is what the browser saw of a page already; none: it is opened. ``until`` says how far it is
+        ``visited`` is what the browser saw of a page already; none: it is opened. ``effort`` says how far it is
         tried: after the first fault the outcome of a wrong answer is known, the count of its cases is not.
         """
         answer = _given_answer(exercise, files)
-        return self._grade(exercise, answer, Facts(), turn, visited, until=until)
+        return self._grade(exercise, answer, Facts(), turn, visited, effort)
 
     def visit_files(self, exercise: Exercise, answers: Sequence[Mapping[str, str]]) -> Sequence[Visited | None]:
         """What the browser sees of several of the exercise's own pages, in one run; of other exercises nothing.
@@ -221,8 +221,7 @@ class Grader:
         of_reply: Facts,
         turn: int,
         visited: Visited | None = None,
-        *,
-        until: Until = "end",
+        effort: Effort = WHOLE,
     ) -> Grade:
         results: tuple[CheckResult, ...] = ()
         pictures: tuple[Picture, ...] = ()
@@ -230,7 +229,7 @@ class Grader:
         fault = ""
         if answer.files:
             try:
-                results, pictures = self._run_checks(exercise, checks, answer, visited, until=until)
+                results, pictures = self._run_checks(exercise, checks, answer, visited, effort)
             except RigError as err:
                 fault = str(err)
         required = [result for result in results if result.required]
@@ -262,26 +261,26 @@ class Grader:
         checks: tuple[Check, ...],
         answer: Answer,
         visited: Visited | None,
-        *,
-        until: Until,
+        effort: Effort,
     ) -> tuple[tuple[CheckResult, ...], tuple[Picture, ...]]:
         built = None if exercise.spec.language == TEXT else self._build(exercise, answer)
         if isinstance(built, BuildFault):
             finding = Finding(end=built.end, agreed=0, detail=built.message, feedback=built.message)
             cases = exercise.cases.get(checks[0].name, ())
             return (make_result(checks[0], finding, len(cases), built.wall_s),), ()
-        bench = dataclasses.replace(self._bench(exercise, checks, answer, built), until=until)
+        bench = dataclasses.replace(self._bench(exercise, checks, answer, built), effort=effort)
         if visited is not None:
             bench.seen[SEEN] = visited
         results: list[CheckResult] = []
-        for check in checks:
+        # the check that is likely to fail first, where the first fault is enough
+        for check in sorted(checks, key=lambda check: check.name not in effort.first):
             wrong = next((result.name for result in results if result.required and not result.passed), None)
             if wrong is not None and kind_of(check).only_right:
                 words = f'not measured, since "{wrong}" failed'
                 results.append(make_result(check, Finding(end=RunEnd.FINISHED, agreed=0, detail=words), 1, 0.0))
                 continue
             results.append(kind_of(check).run(bench, check))
-            if results[-1].end in _FINAL or (until != "end" and results[-1].required and not results[-1].passed):
+            if results[-1].end in _FINAL or (effort.until != "end" and results[-1].required and not results[-1].passed):
                 break
         return tuple(results), tuple(bench.pictures)
 

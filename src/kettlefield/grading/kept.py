@@ -15,12 +15,13 @@ class Kept:
     def __init__(self, most: int = MOST_KEPT) -> None:
         self._most, self._lock = most, threading.Lock()
         self._held: OrderedDict[Hashable, object] = OrderedDict()
+        self._for_good: dict[Hashable, object] = {}
         self._making: dict[Hashable, threading.Lock] = {}
 
     def get(self, key: Hashable) -> object | None:
         """What was put in under a key; None without it."""
         with self._lock:
-            return self._held.get(key)
+            return self._held.get(key, self._for_good.get(key))
 
     def put(self, key: Hashable, value: object) -> None:
         """Keep a value, and let go of the oldest where there are too many."""
@@ -28,6 +29,15 @@ class Kept:
             self._held[key] = value
             while len(self._held) > self._most:
                 self._held.popitem(last=False)
+
+    def keep_for_good(self, key: Hashable, value: object) -> None:
+        """Keep a value that is never let go of."""
+        with self._lock:
+            self._for_good[key] = value
+
+    def always(self, key: Hashable, make: Callable[[], T]) -> T:
+        """The value under a key, made once and never let go of: for the few that all answers share."""
+        return self._made(key, make, self.keep_for_good)
 
     def once(self, key: Hashable, make: Callable[[], T], *, keep: Callable[[T], bool]) -> T:
         """The value under a key, made where there is none; a thread that asks for it meanwhile waits for it.
@@ -41,6 +51,9 @@ class Kept:
         keep : callable
             Whether a made value may be given again. One in which a busy rig had its part may not.
         """
+        return self._made(key, make, lambda key, value: self.put(key, value) if keep(value) else None)
+
+    def _made(self, key: Hashable, make: Callable[[], T], keep: Callable[[Hashable, T], None]) -> T:
         with self._lock:
             lock = self._making.setdefault(key, threading.Lock())
         try:
@@ -49,8 +62,7 @@ class Kept:
                 if known is not None:
                     return cast("T", known)
                 value = make()
-                if keep(value):
-                    self.put(key, value)
+                keep(key, value)
                 return value
         finally:
             with self._lock:

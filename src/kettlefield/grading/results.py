@@ -163,6 +163,7 @@ class Finding:
     agreed: int
     detail: str = ""
     feedback: str = ""
+    first_fault: int = 0  # number of the first case that failed, from 1; 0: none, or not by cases
 
 
 def make_result(check: Check, finding: Finding, total: int, wall_s: float) -> CheckResult:
@@ -179,6 +180,7 @@ def make_result(check: Check, finding: Finding, total: int, wall_s: float) -> Ch
         detail=finding.detail,
         feedback=finding.feedback,
         wall_s=wall_s,
+        first_fault=finding.first_fault,
     )
 
 

@@ -1,8 +1,6 @@
 """Trust the instruments: a suite's own answers must pass and its decoys must end as they declare."""
 
-import dataclasses
-from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import msgspec
@@ -12,17 +10,16 @@ from kettlefield.core.extraction.syntax import ANY, TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
 from kettlefield.grading.checks.all_checks import CHECKS, kind_of
-from kettlefield.grading.checks.kind import Until
+from kettlefield.grading.checks.kind import WHOLE, Effort
 from kettlefield.grading.checks.page_judging import Visited
 from kettlefield.grading.claims import breaks_more, claim_faults, unclaimed
-from kettlefield.grading.fairness import near_duplicates, paper_faults, unfinished
+from kettlefield.grading.fairness import paper_faults, unfinished
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants
 from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Missing
 from kettlefield.languages.packages import find_packages
-from kettlefield.suite.format import Exercise, Suite
-from kettlefield.suite.variants import BASE_SEED
+from kettlefield.suite.format import Exercise
 
 
 def settle(exercise: Exercise, grader: Grader) -> Exercise:
@@ -45,7 +42,6 @@ def settle(exercise: Exercise, grader: Grader) -> Exercise:
     return msgspec.structs.replace(exercise, cases=cases, is_variant=False)
 
 
-SEED_STRIDE = 5  # of the seeds that exercises are vetted with for which each seed shows little or costs much
 QUICK_SHARE = 0.34  # of its time limit that an own answer may use: a slower machine must not fail it
 
 
@@ -74,59 +70,26 @@ class Vetted:
         return f"checks catch {self.caught.share:.0%} of mutants, wanted {WANTED_SHARE:.0%}"
 
 
-def vet_suite(
-    suite: Suite,
-    grader: Grader,
-    *,
-    workers: int,
-    mutants: bool = False,
-    on_done: Callable[[Vetted], None] = lambda _: None,
-) -> tuple[Vetted, ...]:
-    """Vet every exercise of a suite, with the seed that it was loaded with.
+# where each decoy was caught: its name, the check and the number of the first case that failed, 0 without one
+CaughtAt = dict[str, dict[str, int]]
+
+
+def vet_exercise(
+    exercise: Exercise, grader: Grader, *, mutants: bool = False, caught_at: CaughtAt | None = None
+) -> Vetted:
+    """Vet one exercise: what can be seen without running it, then its answer, its decoys and its mutants.
 
     Parameters
     ----------
-    suite : Suite
-        As loaded.
+    exercise : Exercise
+        As loaded, with one seed.
     grader : Grader
         Grades answers and decoys.
-    workers : int
-        Exercises vetted at once, at least 1.
     mutants : bool
-        Try mechanical mutants of the own answers too.
-    on_done : callable
-        Told of each exercise as it is finished.
+        Try mechanical mutants of the own answer too.
+    caught_at : dict, optional
+        Where decoys were caught with other seeds: those cases are tried first. What is found here is put in.
     """
-    same = near_duplicates(suite.exercises)
-
-    def vet(exercise: Exercise) -> Vetted:
-        vetted = vet_exercise(exercise, grader, mutants=mutants)
-        if exercise.id in same and not unfinished(exercise):
-            vetted = dataclasses.replace(vetted, faults=(*vetted.faults, same[exercise.id]))
-        on_done(vetted)
-        return vetted
-
-    with ThreadPoolExecutor(workers) as pool:
-        return tuple(pool.map(vet, suite.exercises))
-
-
-def is_vetted_with(exercise: Exercise, seed: int) -> bool:
-    """Whether an exercise is vetted with a seed.
-
-    One that does not vary is vetted once. One in which only words vary, or that is compiled, is vetted with every
-    fifth seed: another word moves no bound, and building decoys takes most of the time.
-    """
-    if seed == BASE_SEED:
-        return True
-    language = exercise.spec.language if exercise.spec.language != ANY else LANGUAGES.of_suffix(exercise.spec.file)
-    recipe = LANGUAGES[language].recipe if language is not None and language in LANGUAGES else None
-    is_built = recipe is not None and recipe.keeps is not None
-    has_numbers = any(isinstance(parameter.base, int) for parameter in exercise.spec.vary.values())
-    return exercise.is_variant and ((has_numbers and not is_built) or seed % SEED_STRIDE == 1)
-
-
-def vet_exercise(exercise: Exercise, grader: Grader, *, mutants: bool = False) -> Vetted:
-    """Vet one exercise: what can be seen without running it, then its answer, its decoys and its mutants."""
     missing = missing_here(exercise)
     if missing:
         return Vetted(exercise=exercise, faults=(), not_vetted=missing)
@@ -148,23 +111,25 @@ def vet_exercise(exercise: Exercise, grader: Grader, *, mutants: bool = False) -
     # what a variant expects is what its own answer gave a moment ago
     if not is_variant or any(kind_of(check).settle is None for check in exercise.checks):
         faults += _answer_faults(exercise, grader, own)
-    faults += _also_faults(exercise, grader, seen)
-    faults += _decoy_faults(exercise, grader, seen, is_variant=is_variant)
+    # what a sanitiser sees hangs on the code, and hardly on the values
+    faults += _also_faults(exercise, grader, seen, Effort(sanitised=False) if is_variant else WHOLE)
+    faults += _decoy_faults(exercise, grader, seen, caught_at if caught_at is not None else {}, is_variant=is_variant)
     caught = try_mutants(exercise, grader) if mutants and not faults else None
     return Vetted(exercise=exercise, faults=tuple(faults), caught=caught)
 
 
-def _also_faults(exercise: Exercise, grader: Grader, seen: Iterator[Visited | None]) -> Iterable[str]:
+def _also_faults(exercise: Exercise, grader: Grader, seen: Iterator[Visited | None], effort: Effort) -> Iterable[str]:
     """Other honest answers that do not pass."""
     for number, turn in enumerate(exercise.turns, 1):
         for name, files in turn.also.items():
-            grade = grader.grade_files(exercise, files, turn=number, visited=next(seen) if number == 1 else None)
+            visited = next(seen) if number == 1 else None
+            grade = grader.grade_files(exercise, files, turn=number, visited=visited, effort=effort)
             if grade.outcome is not Outcome.PASSED:
                 yield f'the honest answer "{name}" ends {grade.outcome}{_why(grade)}'
 
 
 def _decoy_faults(
-    exercise: Exercise, grader: Grader, seen: Iterator[Visited | None], *, is_variant: bool
+    exercise: Exercise, grader: Grader, seen: Iterator[Visited | None], caught_at: CaughtAt, *, is_variant: bool
 ) -> Iterable[str]:
     """Decoys that end otherwise than declared, or break more than the claim that they stand for.
 
@@ -172,12 +137,15 @@ def _decoy_faults(
     does not end, or not by itself, does so whatever the values are, and waiting for it takes long.
     """
     claims = {claim.broken_by: claim for claim in exercise.spec.claim}
-    until: Until = "case" if is_variant else "check"
     for decoy in exercise.spec.decoy:
         files, visited = exercise.decoys[decoy.name], next(seen)
         if is_variant and decoy.outcome is not Outcome.WRONG_ANSWER:
             continue
-        grade = grader.grade_files(exercise, files, turn=decoy.turn, visited=visited, until=until)
+        likely = caught_at.get(decoy.name, {})
+        effort = Effort(until="case", first=likely) if is_variant else Effort(until="check")
+        grade = grader.grade_files(exercise, files, turn=decoy.turn, visited=visited, effort=effort)
+        failed = [check for check in grade.checks if check.required and not check.passed]
+        caught_at[decoy.name] = {check.name: check.first_fault for check in failed[:1]} or likely
         if grade.outcome is not decoy.outcome:
             yield f'decoy "{decoy.name}" ends {grade.outcome}, declared {decoy.outcome}{_why(grade)}'
         elif decoy.name in claims and not is_variant:

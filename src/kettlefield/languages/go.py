@@ -4,7 +4,16 @@ import re
 import shutil
 from pathlib import Path
 
-from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Sanitiser, Toolchain
+from kettlefield.languages.language import (
+    MADE_DIR,
+    PREPARED,
+    Language,
+    Missing,
+    Preparation,
+    Recipe,
+    Sanitiser,
+    Toolchain,
+)
 from kettlefield.languages.patterns import C_COMMENTS, C_LIKE
 from kettlefield.languages.probing import ask, outside_usr
 
@@ -18,6 +27,14 @@ def _probe() -> Toolchain | Missing:
     program = Path(root, "bin", "go").resolve()
     return Toolchain(language="go", program=str(program), version=match[1], mounts=outside_usr(Path(root)))
 
+
+_BUILD = "HOME=/tmp GOCACHE=/tmp/cache GOFLAGS=-mod=mod GO111MODULE=off PROGRAM build"
+_IMPORTS = (
+    *("bufio", "bytes", "container/heap", "container/list", "context", "encoding/json", "errors", "fmt", "io", "math"),
+    *("os", "regexp", "sort", "strconv", "strings", "sync", "sync/atomic", "time", "unicode", "unicode/utf8"),
+)
+# imports what programs import
+_PROGRAM = "package main\n\n" + "".join(f'import _ "{name}"\n' for name in _IMPORTS) + "\nfunc main() {}\n"
 
 GO = Language(
     name="go",
@@ -38,17 +55,22 @@ GO = Language(
     probe=_probe,
     environment="Go {version}, standard library only",
     recipe=Recipe(
-        build="HOME=/tmp GOCACHE=/tmp/cache GOFLAGS=-mod=mod GO111MODULE=off PROGRAM build -o /tmp/out @",
+        build=f"{_BUILD} -o /tmp/out @",
         keeps=f"{MADE_DIR}/program",
         run=(f"./{MADE_DIR}/program",),
         missing=re.compile(r"cannot find package|is not in GOROOT|no required module"),
         bound_address_space=False,
         joins=True,
         sanitiser=Sanitiser(
-            build="HOME=/tmp GOCACHE=/tmp/cache GOFLAGS=-mod=mod GO111MODULE=off PROGRAM build -race -o /tmp/out @",
+            build=f"{{ [ ! -f {PREPARED} ] || tar -xf {PREPARED} -C /tmp; }} && {_BUILD} -race -o /tmp/out @",
             report=re.compile(r"WARNING: DATA RACE"),
             env={"GORACE": "halt_on_error=1"},
-            by_default=False,  # the whole library is built again: half a minute
+            by_default=False,
+            # the library built with the detector: ten seconds on two processors, where an answer then takes a half
+            preparation=Preparation(
+                files={"main.go": _PROGRAM},
+                line=f"{_BUILD} -race -o /tmp/made main.go && tar -cf /tmp/out -C /tmp cache",
+            ),
         ),
     ),
 )

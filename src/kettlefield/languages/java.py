@@ -4,7 +4,7 @@ import re
 import shutil
 from pathlib import Path
 
-from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Toolchain
+from kettlefield.languages.language import MADE_DIR, PREPARED, Language, Missing, Preparation, Recipe, Toolchain
 from kettlefield.languages.patterns import C_COMMENTS, C_LIKE
 from kettlefield.languages.probing import ask, outside_usr
 
@@ -20,6 +20,49 @@ def _probe() -> Toolchain | Missing:
         language="java", program=str(home / "bin" / "javac"), version=match[1], mounts=(*outside_usr(home), *settings)
     )
 
+
+# the compiler and the archiver run for a second: a simple collector and the first compiler tier take half of it
+_SHORT = "-J-XX:+UseSerialGC -J-XX:TieredStopAtLevel=1"
+# uses what programs use, so that the parts of the compiler that they need are in the archive
+_PROGRAM = """\
+import java.io.*;
+import java.util.*;
+import java.util.function.*;
+import java.util.stream.*;
+
+public class Main {
+    record Pair(String name, int count) {}
+
+    enum Side { PORT, STARBOARD }
+
+    interface Rule<T> { boolean holds(T of); }
+
+    static <T extends Comparable<T>> List<T> sorted(Collection<T> of) {
+        return of.stream().sorted(Comparator.reverseOrder()).collect(Collectors.toList());
+    }
+
+    public static void main(String[] args) throws IOException {
+        BufferedReader in = new BufferedReader(new InputStreamReader(System.in));
+        Map<String, Integer> counts = new TreeMap<>();
+        String line;
+        while ((line = in.readLine()) != null) {
+            for (String word : line.split(" ")) counts.merge(word, 1, Integer::sum);
+        }
+        Rule<Pair> rule = pair -> pair.count() > 1;
+        StringBuilder text = new StringBuilder();
+        for (var entry : counts.entrySet()) {
+            Pair pair = new Pair(entry.getKey(), entry.getValue());
+            text.append(switch (Side.values()[pair.count() % 2]) { case PORT -> "p"; case STARBOARD -> "s"; });
+            if (rule.holds(pair)) text.append(String.format("%s %d%n", pair.name(), pair.count()));
+        }
+        try {
+            System.out.print(text + sorted(counts.keySet()).toString());
+        } catch (RuntimeException error) {
+            throw new IllegalStateException(error);
+        }
+    }
+}
+"""
 
 JAVA = Language(
     name="java",
@@ -41,7 +84,8 @@ JAVA = Language(
     probe=_probe,
     environment="Java {version}, standard library only",
     recipe=Recipe(
-        build="mkdir /tmp/o && PROGRAM -J-Xmx512m -d /tmp/o @ && (cd /tmp/o && jar -J-Xmx256m cf /tmp/out .)",
+        build=f"mkdir /tmp/o && PROGRAM -J-Xmx512m {_SHORT} -J-XX:SharedArchiveFile={PREPARED} -proc:none -d /tmp/o @"
+        f" && (cd /tmp/o && jar -J-Xmx256m {_SHORT} c0f /tmp/out .)",
         keeps=f"{MADE_DIR}/program.jar",
         run=(
             *("java", "-Xmx{heap_mib}m", "-XX:+UseSerialGC", "-XX:TieredStopAtLevel=1"),
@@ -50,5 +94,10 @@ JAVA = Language(
         missing=re.compile(r"error: package \S+ does not exist"),
         bound_address_space=False,
         joins=True,
+        # the compiler's own classes, loaded and checked: half of its second
+        preparation=Preparation(
+            files={"Main.java": _PROGRAM},
+            line=f"PROGRAM -J-Xmx512m {_SHORT} -J-XX:ArchiveClassesAtExit=/tmp/out -proc:none -d /tmp Main.java",
+        ),
     ),
 )

@@ -10,6 +10,7 @@ from kettlefield.core.extraction.syntax import Syntax
 
 HARNESS = Path(str(resources.files("kettlefield.languages") / "harness"))
 MADE_DIR = ".made"  # of what a build makes; an answer's own names never begin with a dot
+PREPARED = f"{MADE_DIR}/prepared"  # what a language's preparation left, seen by its builds
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +32,17 @@ class Missing:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Preparation:
+    """What a compiler would do afresh for each answer, done once: each build finds it as ``PREPARED``.
+
+    A build must also end well without it, only later.
+    """
+
+    files: dict[str, str]  # of a program of ours
+    line: str  # a bash line that leaves what is kept in /tmp/out
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Sanitiser:
     """A second way to build, whose program says itself when it does what it must not."""
 
@@ -38,6 +50,7 @@ class Sanitiser:
     report: re.Pattern[str]  # the line of standard error that says what was wrong
     env: dict[str, str] = field(default_factory=dict)  # of the run
     by_default: bool = True  # for every check that runs a program of this language
+    preparation: Preparation | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,6 +65,7 @@ class Recipe:
     bound_address_space: bool = True  # of the run
     joins: bool = False  # the compiler takes all source files of a program at once
     sanitiser: Sanitiser | None = None
+    preparation: Preparation | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

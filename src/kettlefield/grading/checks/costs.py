@@ -86,8 +86,7 @@ class _Course:
         self._bench, self._check, self._own = bench, check, bench.own(check)
         # such inputs and outputs are large by design
         self._limits = replace(to_limits(bench.exercise.spec.limits), output_bytes=32 * 2**20)
-        self._inputs: dict[int, str] = {}
-        self._expected: dict[int, object] = {}
+        self._key = ("cost input", bench.exercise.id, check, bench.exercise.scripts[check.inputs])
         self.wall_s = 0.0
 
     def own(self, size: int) -> _Cost:
@@ -98,22 +97,23 @@ class _Course:
 
     def run(self, size: int) -> _Cost:
         """One run of the answer, its result compared with the own answer's."""
-        if size not in self._expected:
-            self._expected[size] = self.own(size).gave
+        # what every answer is measured with is made once, not once an answer
+        wanted = self._bench.kept.once((*self._key, size, "own"), lambda: self.own(size), keep=lambda _: True)
         cost = self._run(self._bench.built, size)
-        if not values_agree(cost.gave, self._expected[size]):
+        if not values_agree(cost.gave, wanted.gave):
             raise _RunError(RunEnd.FINISHED, f"the result for an input of size {size} is wrong")
         return cost
 
     def _input(self, size: int) -> str:
-        if size not in self._inputs:
-            report = run_tool(self._bench, self._check.inputs, (str(size), str(SEED)))
-            stop = stopped(report)
-            if stop is not None or report.exit_status != 0:
-                words = stop[1] if stop is not None else tail_of(report)
-                raise _RunError(RunEnd.RIG_FAULT, f"{self._check.inputs} failed at size {size}: {words}")
-            self._inputs[size] = report.stdout.decode("utf-8")
-        return self._inputs[size]
+        return self._bench.kept.once((*self._key, size), lambda: self._make_input(size), keep=lambda _: True)
+
+    def _make_input(self, size: int) -> str:
+        report = run_tool(self._bench, self._check.inputs, (str(size), str(SEED)))
+        stop = stopped(report)
+        if stop is not None or report.exit_status != 0:
+            words = stop[1] if stop is not None else tail_of(report)
+            raise _RunError(RunEnd.RIG_FAULT, f"{self._check.inputs} failed at size {size}: {words}")
+        return report.stdout.decode("utf-8")
 
     def _run(self, built: Built, size: int) -> _Cost:
         text = self._input(size)

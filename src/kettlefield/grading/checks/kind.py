@@ -1,6 +1,6 @@
 """What a kind of check is: how it is written, whether its prompt is fair to it, how it is carried out."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -18,6 +18,18 @@ Until = Literal["end", "check", "case"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Effort:
+    """How far an answer is tried: less is enough where only its outcome is asked for."""
+
+    until: Until = "end"
+    first: Mapping[str, int] = field(default_factory=dict)  # checks tried first; of each the first case, from 1; 0: any
+    sanitised: bool = True  # run with the sanitiser too, where a check says so
+
+
+WHOLE = Effort()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Bench:
     """One answer with all that its checks need."""
 
@@ -29,7 +41,7 @@ class Bench:
     own: Callable[[Check], Built]  # the exercise's own answer of a check's turn
     sandbox: Sandbox
     kept: Kept  # over all answers
-    until: Until = "end"
+    effort: Effort = WHOLE
     seen: dict[str, Any] = field(default_factory=dict)  # what one check left for the next, by the module's name
     pictures: list[Picture] = field(default_factory=list)
 

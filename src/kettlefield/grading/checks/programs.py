@@ -99,8 +99,9 @@ def _run(bench: Bench, check: ProgramCheck) -> CheckResult:
         failed = Finding(end=built.end, agreed=0, detail=said, feedback=said)
         return make_result(check, failed, len(cases), built.wall_s)
     limits = to_limits(bench.exercise.spec.limits)
-    agreed, worst, detail, feedback, wall_s = 0, RunEnd.FINISHED, "", "", 0.0
-    for number, case in enumerate(cases, 1):
+    agreed, worst, detail, feedback, wall_s, first_fault = 0, RunEnd.FINISHED, "", "", 0.0, 0
+    numbered = sorted(enumerate(cases, 1), key=lambda numbered: numbered[0] != bench.effort.first.get(check.name))
+    for number, case in numbered:
         run = run_case(case, built, limits, bench.sandbox, tuple(case.writes))
         wall_s += run.report.wall_s
         end, fault, told = _judge(run, check, case, built)
@@ -110,15 +111,17 @@ def _run(bench: Bench, check: ProgramCheck) -> CheckResult:
         if fault and not detail:
             detail = f"case {number}: {fault}"
             feedback = f"{_given(case)} it {told}"
+            first_fault = number
         if end is not RunEnd.FINISHED:
             worst = end
             break
-        if fault and bench.until == "case":
+        if fault and bench.effort.until == "case":
             break
     if agreed == len(cases):
         detail = feedback = _misdeed(bench, check, built, cases)
         agreed -= bool(detail)
-    return make_result(check, Finding(end=worst, agreed=agreed, detail=detail, feedback=feedback), len(cases), wall_s)
+    finding = Finding(end=worst, agreed=agreed, detail=detail, feedback=feedback, first_fault=first_fault)
+    return make_result(check, finding, len(cases), wall_s)
 
 
 def _what_runs(bench: Bench, check: ProgramCheck) -> Built | BuildFault:
@@ -136,7 +139,11 @@ def _misdeed(bench: Bench, check: ProgramCheck, built: Built, cases: tuple[Progr
     """
     recipe = built.language.recipe
     sanitiser = recipe.sanitiser if recipe is not None else None
-    if sanitiser is None or not (sanitiser.by_default if check.sanitise is None else check.sanitise):
+    if (
+        sanitiser is None
+        or not bench.effort.sanitised
+        or not (sanitiser.by_default if check.sanitise is None else check.sanitise)
+    ):
         return ""
     again = bench.build_again(built.texts, sanitised=True)
     if isinstance(again, BuildFault):

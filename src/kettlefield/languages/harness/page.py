@@ -18,7 +18,7 @@ ORIGIN = "http://localhost/"  # nothing listens: every request is answered from 
 ACTION_MS = 1500
 PICTURE_MS = 10_000  # a picture is ours to take: on a busy host that it takes long says nothing of the page
 TURN_MS = 50  # of the page's clock, that every action takes
-QUIET_MS, MOST_LOOKS = 20, 50
+QUIET_MS, MOST_LOOKS = 6, 160
 LATE_MS = 200  # for what a style brings in late; a page at rest shows nothing new by itself
 CLOCK_STARTS, CLOCK_STANDS = "2031-03-10T08:00:00Z", "2031-03-10T08:00:01Z"
 MAX_TEXT, MAX_LIST, MAX_ERRORS = 2000, 200, 10
@@ -169,6 +169,9 @@ class Visits:
         context.on("page", self.popup)
         self.page = context.new_page()
         self.wire = context.new_cdp_session(self.page)
+        self.page.on("request", lambda _: self.asked(1))
+        self.page.on("requestfinished", lambda _: self.asked(-1))
+        self.page.on("requestfailed", lambda _: self.asked(-1))
         self.page.on("console", self.said)
         self.page.on("pageerror", lambda error: self.error(f"uncaught: {error}"))
         self.page.on("dialog", self.dialog)
@@ -177,7 +180,10 @@ class Visits:
 
     def begin(self):
         self.errors, self.outside, self.dialogs, self.popups = [], [], 0, 0
-        self.answer_number = 0
+        self.answer_number = self.under_way = 0
+
+    def asked(self, change):
+        self.under_way = max(0, self.under_way + change)  # of the page before, some may end in this one
 
     def error(self, text):
         if len(self.errors) < MAX_ERRORS:
@@ -271,14 +277,14 @@ class Visits:
             found["reached"] = self.reached(found["inventory"])
 
     def settle(self):
-        """Let the page's clock run on a little, then wait in ours until its document no longer changes."""
+        """Let the page's clock run on a little, then wait in ours until it loads nothing and changes no more."""
         self.page.clock.run_for(TURN_MS)
         before = None
         for _ in range(MOST_LOOKS):
             now = self.page.evaluate(CHANGES)
-            if now == before:
+            if now == before and not self.under_way:
                 return
-            before = now
+            before = None if self.under_way else now
             self.page.wait_for_timeout(QUIET_MS)
 
     def picture(self):

@@ -1,6 +1,5 @@
 """Runs inside the isolation: the answer as a whole program, with build errors distinguished from its own."""
 
-import json
 import os
 import sys
 import types
@@ -10,6 +9,8 @@ def main():
     descriptor, nonce, path = int(sys.argv[1]), sys.argv[2], os.path.join(os.getcwd(), sys.argv[3])
 
     def send(record):
+        import json  # noqa: PLC0415 - loading it takes as long as starting does, and most answers do without
+
         os.write(descriptor, f"{nonce} {json.dumps(record)}\n".encode())
 
     try:
@@ -19,7 +20,7 @@ def main():
         line = getattr(error, "lineno", None)
         send({"build": {"type": type(error).__name__, "message": str(error)[:2000], "line": line}})
         return 1
-    send({"built": True})
+    os.write(descriptor, f'{nonce} {{"built": true}}\n'.encode())
     sys.argv = [path, *sys.argv[4:]]
     sys.path.insert(0, os.getcwd())
     sys.path += filter(None, os.environ.pop("PACKAGES", "").split(":"))

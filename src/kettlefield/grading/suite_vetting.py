@@ -1,0 +1,100 @@
+"""A whole suite vetted: every exercise as written, and those that vary with further seeds."""
+
+import dataclasses
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
+from kettlefield.core.extraction.syntax import ANY, PAGE
+from kettlefield.grading.fairness import near_duplicates, unfinished
+from kettlefield.grading.grader import Grader
+from kettlefield.grading.vetting import CaughtAt, Vetted, vet_exercise
+from kettlefield.languages.all_languages import LANGUAGES
+from kettlefield.suite.format import Exercise, Suite
+from kettlefield.suite.variants import BASE_SEED
+
+SEED_STRIDE = 5  # of the seeds that exercises are vetted with for which each seed shows little or costs much
+
+
+def vet_suite(
+    load: Callable[[int], Suite],
+    grader: Grader,
+    *,
+    seeds: int = 1,
+    workers: int,
+    mutants: bool = False,
+    on_done: Callable[[int, int, str], None] = lambda *_: None,
+) -> tuple[Vetted, ...]:
+    """Vet every exercise of a suite.
+
+    Parameters
+    ----------
+    load : callable
+        Loads the suite with a seed.
+    grader : Grader
+        Grades answers and decoys.
+    seeds : int
+        With how many seeds exercises that vary are vetted, the suite as written among them.
+    workers : int
+        Exercises vetted at once, at least 1.
+    mutants : bool
+        Try mechanical mutants of the own answers too.
+    on_done : callable
+        Told how many are done, of how many, and which was the last.
+
+    Returns
+    -------
+    tuple of Vetted
+        One an exercise; the faults of further seeds name their seed.
+    """
+    suite = load(BASE_SEED)
+    same = near_duplicates(suite.exercises)
+    sisters = (
+        (seed, exercise) for seed in range(BASE_SEED + 1, BASE_SEED + seeds) for exercise in load(seed).exercises
+    )
+    # what takes longest first, so that no processor waits at the end; what a seed found hints at the next one's cases
+    wanted = [(BASE_SEED, exercise) for exercise in sorted(suite.exercises, key=_shortness)]
+    wanted += [(seed, exercise) for seed, exercise in sisters if is_vetted_with(exercise, seed)]
+    caught_at: dict[str, CaughtAt] = {exercise.id: {} for exercise in suite.exercises}
+    done, lock = [0], threading.Lock()
+
+    def vet(job: tuple[int, Exercise]) -> tuple[int, Vetted]:
+        seed, exercise = job
+        vetted = vet_exercise(exercise, grader, mutants=mutants and seed == BASE_SEED, caught_at=caught_at[exercise.id])
+        with lock:
+            done[0] += 1
+            on_done(done[0], len(wanted), exercise.id)
+        return seed, vetted
+
+    with ThreadPoolExecutor(workers) as pool:
+        results = list(pool.map(vet, wanted))
+    first = {vetted.exercise.id: vetted for seed, vetted in results if seed == BASE_SEED}
+    faults = {name: list(vetted.faults) for name, vetted in first.items()}
+    for name, words in same.items():
+        faults[name] += [words] if not unfinished(first[name].exercise) else []
+    for seed, vetted in results:
+        if seed != BASE_SEED:
+            faults[vetted.exercise.id] += [f"seed {seed}: {fault}" for fault in vetted.faults]
+    return tuple(
+        dataclasses.replace(first[exercise.id], faults=tuple(faults[exercise.id])) for exercise in suite.exercises
+    )
+
+
+def _shortness(exercise: Exercise) -> int:
+    """Pages wait for a browser most of the time, measuring cost takes long by design."""
+    return 0 if exercise.spec.language == PAGE else 1 if exercise.spec.kind == "speed" else 2
+
+
+def is_vetted_with(exercise: Exercise, seed: int) -> bool:
+    """Whether an exercise is vetted with a seed.
+
+    One that does not vary is vetted once. One in which only words vary, or that is compiled, is vetted with every
+    fifth seed: another word moves no bound, and building decoys takes most of the time.
+    """
+    if seed == BASE_SEED:
+        return True
+    language = exercise.spec.language if exercise.spec.language != ANY else LANGUAGES.of_suffix(exercise.spec.file)
+    recipe = LANGUAGES[language].recipe if language is not None and language in LANGUAGES else None
+    is_built = recipe is not None and recipe.keeps is not None
+    has_numbers = any(isinstance(parameter.base, int) for parameter in exercise.spec.vary.values())
+    return exercise.is_variant and ((has_numbers and not is_built) or seed % SEED_STRIDE == 1)
