@@ -1,17 +1,35 @@
 """Fixed texts and what servers say of them: odd answers are named, known distributions come back, none is zero."""
 
+import asyncio
 import json
+import math
+import threading
 import tomllib
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pandas as pd
 import pytest
 from exercises import write_exercise
 
 from kettlefield.campaign.fixed_texts import fixed_texts
+from kettlefield.campaign.prompts import render_text
 from kettlefield.core.errors import InputError
+from kettlefield.core.statistics.next_token import pair_up, perplexity
 from kettlefield.demo.simulated_scores import simulated_scores
+from kettlefield.measure.fidelity import FixedText, score_texts
+from kettlefield.measure.procedure import Bench, Budget
 from kettlefield.measure.settings import FidelityTable
-from kettlefield.server.prompt_scores import pack_positions, read_scores, score_request, unpack_positions
+from kettlefield.plan.tables import PromptingTable
+from kettlefield.results.text_fidelity import scored_texts
+from kettlefield.server.http_client import HttpClient
+from kettlefield.server.prompt_scores import (
+    pack_positions,
+    read_next,
+    read_reply,
+    read_scores,
+    score_request,
+    unpack_positions,
+)
 from kettlefield.views.figures.fidelity_charts import divergence_over_bits
 
 
@@ -51,6 +69,126 @@ def test_positions_begin_where_the_scored_part_does_whatever_stands_before_or_af
 def test_other_shapes_are_named_and_never_taken_for_figures(found, said):
     scores = read_scores(found, "berth", 1, 20)
     assert said in scores.fault and scores.positions == ()
+
+
+LISTED = {  # what a server of each level holds likely wherever it is asked
+    "full": {"a": 0.5, "b": 0.3, "c": 0.15},
+    "low": {"a": 0.4, "b": 0.45, "d": 0.1},
+}
+# over the tokens that both list; 0.2 and 0.15 of the rest are one lump
+KL = 0.5 * math.log(0.5 / 0.4) + 0.3 * math.log(0.3 / 0.45) + 0.2 * math.log(0.2 / 0.15)
+
+
+class Scripted(BaseHTTPRequestHandler):
+    """Answers by the listed distributions, one letter a token, in the ways that the server offers."""
+
+    def log_message(self, *_):
+        """Say nothing."""
+
+    def do_POST(self):
+        body = json.loads(self.rfile.read(int(self.headers["Content-Length"])))
+        top = {token: math.log(share) for token, share in LISTED[body["model"]].items()}
+        likeliest = max(top, key=top.get)
+        if "messages" in body:
+            one = {"token": likeliest, "logprob": top[likeliest]}
+            one["top_logprobs"] = [{"token": token, "logprob": value} for token, value in top.items()]
+            found = {"content": [one] * 3}
+        elif body.get("echo"):
+            letters = list(body["prompt"])
+            rest = [top["a"]] * (len(letters) - 1)
+            found = {"tokens": letters, "token_logprobs": [None, *rest], "top_logprobs": [None, *[top] * len(rest)]}
+        else:
+            found = {"tokens": [likeliest], "token_logprobs": [top[likeliest]], "top_logprobs": [top]}
+        offered = "replies" if "messages" in body else "prompt" if body.get("echo") else "sampled positions"
+        known = offered in self.server.offers and "logprobs" in body
+        data = json.dumps({"choices": [{"text": "x", "logprobs": found if known else None}]}).encode()
+        self.send_response(200)
+        self.send_header("Content-Length", str(len(data)))
+        self.end_headers()
+        self.wfile.write(data)
+
+
+@pytest.fixture
+def offering():
+    """A server that offers some of the ways; its url."""
+    servers = []
+
+    def start(*offers):
+        server = ThreadingHTTPServer(("127.0.0.1", 0), Scripted)
+        server.offers = offers
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        servers.append(server)
+        return f"http://127.0.0.1:{server.server_port}"
+
+    yield start
+    for server in servers:
+        server.shutdown()
+        server.server_close()
+
+
+def scored(url, model, texts):
+    async def run():
+        client = HttpClient(url, reply_within_s=5, model=model)
+        bench = Bench(
+            client=client, sampling={}, frame=lambda text: render_text(text, PromptingTable()), budget=Budget(60),
+            is_alive=lambda: True,
+        )  # fmt: skip
+        ends = [item async for item in score_texts(bench, texts, FidelityTable(positions_each=4), None)]
+        await client.close()
+        return ends[-1].facts
+
+    return asyncio.run(run())
+
+
+@pytest.mark.parametrize(
+    ("offers", "way", "positions"),
+    [
+        (("prompt", "sampled positions", "replies"), "prompt", [16, 20]),
+        (("sampled positions", "replies"), "sampled positions", [4, 3]),
+        (("replies",), "replies", [1, 1]),  # they part at the first token, which both were asked for
+    ],
+)
+def test_known_distributions_come_back_in_each_way_that_a_server_offers(offering, offers, way, positions):
+    url = offering(*offers)
+    texts = [
+        FixedText(id="one", language="python", before="ask\n", scored="tide = berth + 1", asked="Ask."),
+        FixedText(id="two", language="c", before="ask\n", scored="wave(berth, quay) ; ", asked="Ask again."),
+    ]
+    facts = {model: scored(url, model, texts) for model in LISTED}
+    assert {one["way"] for one in facts.values()} == {way}
+    full, low = (scored_texts(one, "here") for one in facts.values())
+    found = pair_up(full, low, are_replies=way == "replies")
+    assert found.positions == (sum(positions) if way != "sampled positions" else found.positions) > 0
+    assert found.kl_divergence.value == pytest.approx(KL, abs=1e-6) and found.top1_agreement.value == 0
+    assert found.kl_p99.value == pytest.approx(KL, abs=1e-6) and found.texts == 2
+    told = perplexity(low)
+    assert told.value == pytest.approx(1 / 0.4, abs=1e-6) if way == "prompt" else told is None
+    same = pair_up(full, full, are_replies=way == "replies")
+    assert (same.kl_divergence.value, same.top1_agreement.value) == (0, 1)
+
+
+def test_a_server_that_offers_none_says_to_each_way_why(offering):
+    facts = scored(offering(), "full", [FixedText(id="one", language="c", before="a", scored="b c", asked="Ask.")])
+    assert facts["way"] == "none" and facts["not_measured"] == (
+        "the server tells no log-probabilities: prompt: it returns no log-probabilities; "
+        "sampled positions: it returns no log-probabilities; replies: it returns no log-probabilities"
+    )
+
+
+@pytest.mark.parametrize(
+    ("read", "found", "said"),
+    [
+        (read_next, {"tokens": ["a"], "top_logprobs": []}, "lists no likeliest tokens"),
+        (read_next, {"tokens": [], "top_logprobs": []}, "no token after the text"),
+        (read_next, {"tokens": ["a"], "top_logprobs": [{"a": "high"}]}, "no number"),
+        (read_reply, {"tokens": ["a"]}, "they have no content"),
+        (read_reply, {"content": [{"token": 3, "logprob": -1, "top_logprobs": []}]}, "not listed as one"),
+        (read_reply, {"content": [{"token": "a", "logprob": -1, "top_logprobs": ["a"]}]}, "no number"),
+        (read_reply, {"content": []}, "gives no reply"),
+    ],
+)
+def test_other_shapes_of_one_token_and_of_replies_are_named_too(read, found, said):
+    assert said in read({"choices": [{"logprobs": found}]}, 5).fault
 
 
 def test_texts_are_drawn_evenly_over_languages_and_own_files_come_along(tmp_path):
@@ -140,7 +278,7 @@ def test_a_campaign_scores_its_texts_and_criteria_are_met_by_them(make_plan, run
     full, low = json.loads(found.out)["candidates"]
     assert full["texts"] == low["texts"] > 0 and full["kl_divergence"] is None and low["reference"] == full["candidate"]
     assert low["kl_divergence"]["value"] > 0.001 and low["top1_agreement"]["value"] < 1
-    assert {one["language"] for one in low["languages"]} and low["kl_p99"] > 0
+    assert {one["language"] for one in low["languages"]} and low["kl_p99"]["value"] > 0 and low["way"] == "prompt"
     verdicts = json.loads(run_main("decide", plan.parent / "record.db", "--json").out)["verdicts"]
     assert [[one["status"] for one in verdict["criteria"]] for verdict in verdicts] == [
         ["met", "met", "met"],
@@ -160,7 +298,9 @@ def test_a_server_without_log_probabilities_is_not_measured_and_that_is_no_fault
     done = run_main("qualify", plan, "--part", "speed")
     assert done.code == 0, done.err
     shown = run_main("compare", plan.parent / "record.db", "--part", "fidelity").out
-    assert "not measured: the server returns no log-probabilities of a prompt" in shown
+    assert "not measured: the server tells no log-probabilities: prompt: it returns no log-probabilities" in " ".join(
+        shown.split()
+    )
     verdict = json.loads(run_main("decide", plan.parent / "record.db", "--json").out)["verdicts"][0]
     assert {one["status"] for one in verdict["criteria"]} == {"undecided"}
 

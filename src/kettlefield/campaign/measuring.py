@@ -154,6 +154,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
         wish_of(job.candidate),
         asks=job.asks,
         texts=job.texts,
+        scoring=job.session.scoring,
         share=job.share,
         timed={point_name(point): points.count(point) for point in points},
     )

@@ -21,6 +21,7 @@ from kettlefield.server.backend import BACKENDS, Server, Talk
 from kettlefield.server.exchange import ChatClient, Exchange
 from kettlefield.server.loaded import digest_programs, loaded_by
 from kettlefield.server.process import Launch, family_of
+from kettlefield.server.prompt_scores import Telling
 from kettlefield.weights.formats import files_of
 
 
@@ -61,6 +62,7 @@ class Session:
     record: Record
     sampler: Sampler
     phase: str = "load"  # what is running now, for memory that is kept before its phase has ended
+    scoring: Telling | None = None  # how it tells log-probabilities; none: not found out
     _memory_id: int | None = None  # the row of the running phase
 
     @property

@@ -10,6 +10,7 @@ from typing import Any
 
 from kettlefield.measure.settings import FidelityTable, MemoryTable, SpeedTable
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
+from kettlefield.server.prompt_scores import Telling
 
 BERTHS = ("North 1", "North 2", "Spit", "Quarry Stage", "Gullholm", "Marsh Stage")
 SHIPS = ("Teal", "Knot", "Ruff", "Smew", "Eider", "Turnstone")
@@ -76,6 +77,7 @@ class Wish:
     fidelity: FidelityTable = field(default_factory=FidelityTable)
     asks: Sequence[Ask] = ()  # the suite's prompts
     texts: Sequence[Any] = ()  # that are scored: `fidelity.FixedText`, the same for every candidate
+    scoring: Telling | None = None  # how the server tells log-probabilities; none: not found out yet
     share: float = 1.0  # of the timed requests that are to be in the record after this: below 1 while blocks are left
     timed: Mapping[str, int] = field(default_factory=dict)  # requests that the record holds already, by `point_name`
     suite_tokens: int = 0  # of the suite's prompts in the mean, for an estimate

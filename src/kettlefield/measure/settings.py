@@ -68,4 +68,5 @@ class FidelityTable(Part, frozen=True, kw_only=True):
     texts: int = 0  # of the suite's own answers, drawn evenly over languages; 0: none
     text_files: tuple[str, ...] = ()  # patterns of your own source files, relative to the plan
     top_tokens: int = 20  # likeliest tokens that are listed at each position
+    positions_each: int = 8  # of a text, drawn, where the server tells log-probabilities of one position a request
     most_chars: int = 4000  # of each text, so that it fits the context

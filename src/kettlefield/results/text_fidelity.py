@@ -13,7 +13,7 @@ from kettlefield.measure.fidelity import FIDELITY
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import procedure_ends
 from kettlefield.results.rows import candidate_rows, references_of
-from kettlefield.server.prompt_scores import unpack_positions
+from kettlefield.server.prompt_scores import Way, unpack_positions
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,6 +30,7 @@ class Fidelity:
     """One candidate on all texts; None was not measured."""
 
     candidate: str
+    way: Way  # how its server told log-probabilities
     reference: str | None  # the level that it is compared with
     texts: int
     positions: int
@@ -62,7 +63,7 @@ def fidelities(record: Record, *, confidence: float = 0.95) -> tuple[Fidelity, .
 def _read(record: Record, confidence: float) -> tuple[Fidelity, ...]:
     ends = procedure_ends(record)
     facts = {name: steps[FIDELITY][1] for name, steps in ends.items() if FIDELITY in steps}
-    scored = {name: _texts(found, record) for name, found in facts.items()}
+    scored = {name: scored_texts(found, str(record.path)) for name, found in facts.items()}
     candidates = candidate_rows(record)
     references = references_of(candidates)
     rows = []
@@ -72,17 +73,25 @@ def _read(record: Record, confidence: float) -> tuple[Fidelity, ...]:
         reference = references.get(entry.model)
         other = scored.get(reference) if reference is not None and reference != entry.name else None
         mine, found = scored[entry.name], facts[entry.name]
+        way = _way(found)
+        not_measured = str(found.get("not_measured", ""))
+        if other and mine and reference is not None and _way(facts[reference]) is not way:
+            theirs = _way(facts[reference])
+            not_measured = f"it was scored by {way}, its reference level by {theirs}: they are not compared"
+            other = None
+        are_replies = way is Way.REPLIES
         rows.append(
             Fidelity(
                 candidate=entry.name,
+                way=way,
                 reference=reference if other else None,
                 texts=len(mine),
                 positions=sum(len(text.positions) for text in mine),
                 perplexity=perplexity(mine, confidence=confidence),
                 perplexity_per_byte=perplexity_per_byte(mine, confidence=confidence),
-                pairing=pair_up(other, mine, confidence=confidence) if other else None,
-                languages=_by_language(mine, other, confidence),
-                not_measured=str(found.get("not_measured", "")),
+                pairing=pair_up(other, mine, confidence=confidence, are_replies=are_replies) if other else None,
+                languages=_by_language(mine, other, confidence, are_replies=are_replies),
+                not_measured=not_measured,
                 skipped={str(one["id"]): str(one["why"]) for one in found.get("skipped", ())},
             )
         )
@@ -90,7 +99,7 @@ def _read(record: Record, confidence: float) -> tuple[Fidelity, ...]:
 
 
 def _by_language(
-    mine: tuple[ScoredText, ...], other: tuple[ScoredText, ...] | None, confidence: float
+    mine: tuple[ScoredText, ...], other: tuple[ScoredText, ...] | None, confidence: float, *, are_replies: bool
 ) -> tuple[LanguageFidelity, ...]:
     rows = []
     for language in sorted({text.language for text in mine}):
@@ -100,13 +109,27 @@ def _by_language(
             LanguageFidelity(
                 language=language,
                 perplexity_per_byte=perplexity_per_byte(own, confidence=confidence),
-                pairing=pair_up(theirs, own, confidence=confidence) if theirs else None,
+                pairing=pair_up(theirs, own, confidence=confidence, are_replies=are_replies, resamples=0)
+                if theirs
+                else None,
             )
         )
     return tuple(rows)
 
 
-def _texts(facts: dict[str, Any], record: Record) -> tuple[ScoredText, ...]:
+def _way(facts: dict[str, Any]) -> Way:
+    """A record from before there were several ways has the first."""
+    return Way(facts.get("way", Way.PROMPT.value))
+
+
+def scored_texts(facts: dict[str, Any], where: str) -> tuple[ScoredText, ...]:
+    """The texts of what the procedure found out, unpacked.
+
+    Raises
+    ------
+    InputError
+        They cannot be read; ``where`` says where they stand.
+    """
     try:
         return tuple(
             ScoredText(
@@ -118,4 +141,4 @@ def _texts(facts: dict[str, Any], record: Record) -> tuple[ScoredText, ...]:
             for text in facts.get("texts", ())
         )
     except (ValueError, KeyError, TypeError, zlib.error) as err:
-        raise InputError(f"holds scores that cannot be read ({err})", str(record.path), "It was changed.") from err
+        raise InputError(f"holds scores that cannot be read ({err})", where, "It was changed.") from err

@@ -3,6 +3,7 @@
 import asyncio
 import json
 import time
+from collections.abc import Callable, Mapping, Sequence
 from http import HTTPStatus
 from types import SimpleNamespace
 from typing import Any
@@ -16,7 +17,15 @@ from kettlefield.core.timing.timeline import Trace
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.server.events import EventStream, StampingConnector, StampingHandler
 from kettlefield.server.exchange import Ask, Exchange, UnderWay
-from kettlefield.server.prompt_scores import Scores, read_scores, score_request
+from kettlefield.server.prompt_scores import (
+    Scores,
+    next_request,
+    read_next,
+    read_reply,
+    read_scores,
+    reply_request,
+    score_request,
+)
 
 
 class Delta(msgspec.Struct, frozen=True):
@@ -214,13 +223,27 @@ class HttpClient:
         )
 
     async def score(self, text: str, *, begins: int, top: int) -> Scores:
-        """The tokens of a text from a character on, with their log-probabilities."""
-        body = {"model": self._model, **score_request(text, top)}
+        """See `Scorer`."""
+        return await self._scores(
+            TEXT_PATH, score_request(text, top), lambda body: read_scores(body, text, begins, top)
+        )
+
+    async def score_next(self, text: str, *, top: int) -> Scores:
+        """See `Scorer`."""
+        return await self._scores(TEXT_PATH, next_request(text, top), lambda body: read_next(body, top))
+
+    async def score_reply(self, messages: Sequence[Mapping[str, str]], *, most_tokens: int, top: int) -> Scores:
+        """See `Scorer`."""
+        fields = reply_request(messages, most_tokens, top)
+        return await self._scores(CHAT_PATH, fields, lambda body: read_reply(body, top))
+
+    async def _scores(self, path: str, fields: dict[str, Any], read: Callable[[Any], Scores]) -> Scores:
+        body = {"model": self._model, **fields}
         try:
             async with (
                 asyncio.timeout(self._reply_within_s),
                 self._session.post(
-                    self._url + TEXT_PATH, json=body, trace_request_ctx=SimpleNamespace(at_s=0.0, done=False)
+                    self._url + path, json=body, trace_request_ctx=SimpleNamespace(at_s=0.0, done=False)
                 ) as response,
             ):
                 if response.status != HTTPStatus.OK:
@@ -231,7 +254,7 @@ class HttpClient:
                     body_bytes += piece
                     if len(body_bytes) > MOST_SCORES_BYTES:
                         return Scores(fault=f"answered with more than {format_bytes(MOST_SCORES_BYTES)}")
-                return read_scores(json.loads(body_bytes), text, begins, top)
+                return read(json.loads(body_bytes))
         except TimeoutError:
             return Scores(fault=f"gave no log-probabilities within {format_duration(self._reply_within_s)}")
         except (aiohttp.ClientError, OSError, ValueError, RecursionError) as err:

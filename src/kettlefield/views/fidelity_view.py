@@ -9,6 +9,7 @@ from kettlefield.core.units import three_digits
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
 from kettlefield.results.text_fidelity import Fidelity, fidelities
+from kettlefield.server.prompt_scores import Way
 from kettlefield.views.table import (
     Align,
     Column,
@@ -18,12 +19,18 @@ from kettlefield.views.table import (
     chosen,
     count,
     estimate_json,
-    number,
     present,
     share,
     table,
     words,
 )
+
+HOW = {
+    Way.SAMPLED: "its server tells log-probabilities of one place a request; places were drawn where words end, the "
+    "same for every candidate, and perplexity is not measured",
+    Way.REPLIES: "its server tells log-probabilities of its own replies alone: levels are compared up to the token at "
+    "which their replies part, and perplexity is not measured",
+}
 
 
 def fidelity_view(record: Record, only: str | None = None) -> View:
@@ -45,6 +52,7 @@ def fidelity_view(record: Record, only: str | None = None) -> View:
             Words(text=nothing) if not found else None,
             fidelity_table(rows),
             language_table(rows),
+            *(Words(text=f"{row.candidate}: {HOW[row.way]}", tone="small") for row in rows if row.way in HOW),
             *(
                 Words(text=f"! {row.candidate}: not measured: {row.not_measured}", tone="warning")
                 for row in rows
@@ -89,7 +97,7 @@ def fidelity_table(rows: Sequence[Fidelity]) -> Table | None:
             words("reference"),
             share("top-1 agreement"),
             _figure("KL divergence, nats"),
-            number("KL p99"),
+            _figure("KL p99"),
         ],
         [
             (
@@ -139,6 +147,7 @@ def _paired(pairing: Pairing | None) -> tuple[Estimate | None, Estimate | None]:
 def _json(row: Fidelity) -> dict[str, Any]:
     return {
         "candidate": row.candidate,
+        "way": row.way.value,
         "reference": row.reference,
         "texts": row.texts,
         "positions": row.positions,
@@ -164,6 +173,6 @@ def _pairing_json(pairing: Pairing | None) -> dict[str, Any]:
     return {
         "top1_agreement": estimate_json(pairing.top1_agreement),
         "kl_divergence": estimate_json(pairing.kl_divergence),
-        "kl_p99": pairing.kl_p99,
+        "kl_p99": estimate_json(pairing.kl_p99),
         "unlike_texts": pairing.unlike,
     }

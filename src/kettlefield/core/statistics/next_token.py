@@ -14,6 +14,7 @@ from scipy.special import stdtrit
 
 from kettlefield.core.statistics.estimate import Estimate
 
+TAIL, RESAMPLES = 0.99, 400
 LEAST_MASS = 1e-12  # of what a served list leaves over; rounding can make it less than nothing
 
 
@@ -22,7 +23,7 @@ class Position:
     """One place of a text: the token that stands there, and how likely the model holds it and others."""
 
     token: str
-    logprob: float  # natural logarithm
+    logprob: float | None  # natural logarithm; none: the server does not tell that of the text's own token
     top: Mapping[str, float]  # the likeliest tokens that the server lists, with their log-probabilities
 
 
@@ -54,11 +55,18 @@ class Pairing:
     positions: int
     top1_agreement: Estimate | None  # share of positions at which both hold the same token likeliest
     kl_divergence: Estimate | None  # mean, in nats, from the reference to the candidate; a lower bound
-    kl_p99: float | None
+    kl_p99: Estimate | None  # 99th percentile over positions; its interval by resampling texts
     unlike: int  # texts that the two cut into other tokens
 
 
-def pair_up(reference: Sequence[ScoredText], candidate: Sequence[ScoredText], *, confidence: float = 0.95) -> Pairing:
+def pair_up(
+    reference: Sequence[ScoredText],
+    candidate: Sequence[ScoredText],
+    *,
+    confidence: float = 0.95,
+    are_replies: bool = False,
+    resamples: int = RESAMPLES,
+) -> Pairing:
     """Agreement and divergence at equal positions.
 
     Parameters
@@ -67,13 +75,23 @@ def pair_up(reference: Sequence[ScoredText], candidate: Sequence[ScoredText], *,
         Of the same texts, told apart by their ids; one that only one of them has is left out.
     confidence : float
         Two-sided, of the intervals.
+    are_replies : bool
+        The texts are each one's own replies: positions count up to the first at which the two wrote another token,
+        that one included. Until there, both had the same before them.
+    resamples : int
+        For the interval of the percentile; 0: it gets none.
     """
     mine = {text.id: text for text in candidate}
     both = [(text, mine[text.id]) for text in reference if text.id in mine]
-    same = [(a, b) for a, b in both if [p.token for p in a.positions] == [p.token for p in b.positions]]
+    cut = (
+        [(a.positions[: _common(a, b)], b.positions[: _common(a, b)]) for a, b in both]
+        if are_replies
+        else [(a.positions, b.positions) for a, b in both]
+    )
+    same = [(a, b) for a, b in cut if are_replies or [p.token for p in a] == [p.token for p in b]]
     agreed, diverged, counts = [], [], []
     for a, b in same:
-        pairs = [(p, q) for p, q in zip(a.positions, b.positions, strict=True) if p.top and q.top]
+        pairs = [(p, q) for p, q in zip(a, b, strict=True) if p.top and q.top]
         if pairs:
             agreed.append(float(sum(_likeliest(p) == _likeliest(q) for p, q in pairs)))
             diverged.append([kl_lower_bound(p.top, q.top) for p, q in pairs])
@@ -84,9 +102,34 @@ def pair_up(reference: Sequence[ScoredText], candidate: Sequence[ScoredText], *,
         positions=len(flat),
         top1_agreement=_of_sums(agreed, counts, confidence),
         kl_divergence=_of_sums([sum(values) for values in diverged], counts, confidence),
-        kl_p99=float(np.quantile(flat, 0.99)) if flat else None,
+        kl_p99=_tail(diverged, confidence, resamples),
         unlike=len(both) - len(same),
     )
+
+
+def _common(reference: ScoredText, candidate: ScoredText) -> int:
+    """Positions of two replies until they part, the one at which they do included."""
+    pairs = list(zip(reference.positions, candidate.positions, strict=False))
+    return next((place + 1 for place, (p, q) in enumerate(pairs) if p.token != q.token), len(pairs))
+
+
+def _tail(by_text: Sequence[Sequence[float]], confidence: float, resamples: int) -> Estimate | None:
+    """The 99th percentile of all positions, with the percentile interval of the bootstrap over texts.
+
+    Texts are drawn, not positions (Davison and Hinkley 1997, section 3.8): those of one text resemble each other. A
+    tail's bootstrap is rough; with few texts its upper end is no more than the largest text's own tail.
+    """
+    held = [np.asarray(values) for values in by_text if len(values)]
+    if not held:
+        return None
+    value = float(np.quantile(np.concatenate(held), TAIL))
+    if len(held) < 2 or not resamples:
+        return Estimate(value=value, low=None, high=None, n=len(held))
+    rng = np.random.default_rng(0)
+    draws = rng.integers(len(held), size=(resamples, len(held)))
+    tails = [np.quantile(np.concatenate([held[text] for text in draw]), TAIL) for draw in draws]
+    low, high = np.quantile(tails, [0.5 - confidence / 2, 0.5 + confidence / 2])
+    return Estimate(value=value, low=float(low), high=float(high), n=len(held))
 
 
 def kl_lower_bound(reference: Mapping[str, float], candidate: Mapping[str, float]) -> float:
@@ -114,7 +157,7 @@ def _likeliest(position: Position) -> str:
 
 
 def _surprise(text: ScoredText) -> float:
-    return -sum(position.logprob for position in text.positions)
+    return -sum(position.logprob or 0.0 for position in text.positions)
 
 
 def _ratio(
@@ -123,7 +166,7 @@ def _ratio(
     below: Callable[[ScoredText], float],
     confidence: float,
 ) -> Estimate | None:
-    known = [text for text in texts if text.positions]
+    known = [text for text in texts if text.positions and all(one.logprob is not None for one in text.positions)]
     return _of_sums([above(text) for text in known], [float(below(text)) for text in known], confidence)
 
 
