@@ -8,10 +8,11 @@ import time
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
+from kettlefield.campaign.filling import Filling, count_filling, filler_of
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, PARTS, Job, measure, steps_left
-from kettlefield.campaign.preflight import check_session, find_fit, short_request
+from kettlefield.campaign.preflight import Fit, check_session, find_fit, short_request
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
 from kettlefield.campaign.setup import (
@@ -22,21 +23,22 @@ from kettlefield.campaign.setup import (
     predict_again,
     register_candidates,
 )
-from kettlefield.campaign.trial_runner import Desk, run_answers, sampling_of
+from kettlefield.campaign.trial_runner import Desk, Due, run_answers, sampling_of
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.core.units import format_duration
 from kettlefield.grading.grader import Grader
 from kettlefield.measure.depth import PAST_WINDOW
+from kettlefield.measure.fidelity import FIDELITY
 from kettlefield.measure.procedure import SPEED
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.suite_selection import Asked
-from kettlefield.record.entries import ExchangeEntry, TrialEntry
+from kettlefield.record.entries import ExchangeEntry, TrialEntry, filled_phase
 from kettlefield.record.store import Record
 from kettlefield.results.memory_use import token_slope
 from kettlefield.rig.accelerators import Accelerator, Watched
 from kettlefield.server.exchange import Exchange
-from kettlefield.suite.format import Exercise
+from kettlefield.server.prompt_scores import Way, find_way
 
 MOST_RESTARTS = 3  # of a candidate's server that died, in one block
 PREFLIGHT = "preflight"
@@ -66,7 +68,7 @@ class Scope:
 class _Left:
     """What is still to be done for one candidate in one block."""
 
-    pending: list[tuple[Exercise, int]]
+    pending: list[Due]
     steps: tuple[str, ...]  # procedures
     cold_load: bool
 
@@ -119,7 +121,7 @@ class Conductor:
         self._observer = observer
         self._tally = Tally()
         self._is_simulated = accelerator is not None and accelerator.simulated
-        self._over: dict[int, Mapping[str, str]] = {}  # candidate's id -> exercises that do not fit, and why
+        self._fits: dict[int, Fit] = {}  # by candidate's id: exercises that do not fit
         self._phase = ""  # of the candidate that is served now
 
     async def run(self, scope: Scope) -> Tally:
@@ -136,7 +138,7 @@ class Conductor:
         chosen = [candidate for candidate in self._plan.candidates if candidate.name in scope.candidates]
         known = await register_candidates(self._record, chosen, self._accelerator, self._observer)
         if ANSWERS in scope.parts:
-            total = sum(c.grading.samples for c in chosen) * len(scope.exercises)
+            total = sum(c.grading.samples * len(c.grading.fills) for c in chosen) * len(scope.exercises)
             left = sum(len(self._pending(c, known[c.name].id, scope, 1.0)) for c in chosen)
             self._observer.planned(total, total - left)
         blocks = self._plan.rig.blocks
@@ -150,18 +152,21 @@ class Conductor:
                         self._trouble(candidate, known[candidate.name].id, str(err))
         return self._tally
 
-    def _pending(
-        self, candidate: Candidate, candidate_id: int, scope: Scope, share: float
-    ) -> list[tuple[Exercise, int]]:
+    def _pending(self, candidate: Candidate, candidate_id: int, scope: Scope, share: float) -> list[Due]:
         """Which of the first share of all trials is not in the record yet."""
         finished = self._record.finished(candidate_id)
         planned = [
-            (exercise, sample)
+            Due(exercise, sample, fill)
             for sample in range(1, candidate.grading.samples + 1)
+            for fill in candidate.grading.fills
             for exercise in self._asked.exercises
             if exercise.id in scope.exercises
         ]
-        return [pair for pair in planned[: round(len(planned) * share)] if (pair[0].id, pair[1]) not in finished]
+        return [
+            due
+            for due in planned[: round(len(planned) * share)]
+            if (due.exercise.id, due.sample, due.fill) not in finished
+        ]
 
     async def _run_within(self, candidate: Candidate, work: Work) -> None:
         """One candidate in the time that it may take: what is running then is broken off, what was found is kept."""
@@ -233,7 +238,7 @@ class Conductor:
         self._observer.phase(candidate.name, "load")
         async with serving(place, load_kind="warm" if left.cold_load else "as found") as session:
             session.phase = self._phase = PREFLIGHT
-            neutral = await self._check(candidate, candidate_id, session)
+            neutral = await self._check(candidate, candidate_id, session, left.steps)
             await session.save_loaded(place.weights_files)
             if left.steps and session.is_alive():
                 await self._measure(candidate, candidate_id, session, left.steps, work.share, neutral)
@@ -253,7 +258,9 @@ class Conductor:
         asked = candidate.speed.cold_load and SPEED in scope.parts and starts_it
         return asked and not self._record.has_cold_load(candidate_id)
 
-    async def _check(self, candidate: Candidate, candidate_id: int, session: Session) -> Mapping[str, float]:
+    async def _check(
+        self, candidate: Candidate, candidate_id: int, session: Session, steps: tuple[str, ...]
+    ) -> Mapping[str, float]:
         """The preflight check; the neutral settings that go with every request."""
         table = candidate.sampling
         if not candidate.prompting.preflight:
@@ -267,7 +274,15 @@ class Conductor:
         if checked.refusal is not None and session.is_alive():
             where, hint = session.server.url, "Correct [sampling] or [prompting]; the server's log may say more."
             raise ServerError(f"{candidate.name}: a first short request failed: it {checked.refusal}", where, hint)
-        self._record.save_preflight(session.id, checked.facts)
+        facts = checked.facts
+        if FIDELITY in steps:
+            found = session.scoring = await find_way(
+                session.client, is_chat=candidate.prompting.style == "chat", top=candidate.fidelity.top_tokens
+            )
+            facts |= {"log_probabilities": found.way.value, "no_log_probabilities": dict(found.refused)}
+            if found.way is Way.NONE:
+                self._note(f"{candidate.name}: next-token measures are not measured: {found.words}", candidate_id)
+        self._record.save_preflight(session.id, facts)
         for warning in (*checked.wrong_style, *checked.warnings):
             self._note(f"{candidate.name}: check [prompting] and [sampling]: {warning}", candidate_id)
         if checked.refused and table.neutral:
@@ -305,12 +320,12 @@ class Conductor:
         )
         await measure(job, steps)
 
-    async def _over_context(
+    async def _fit(
         self, candidate: Candidate, candidate_id: int, session: Session, scope: Scope, neutral: Mapping[str, float]
-    ) -> Mapping[str, str]:
+    ) -> Fit:
         """The exercises whose prompts do not fit, named before the first is asked; counted once for all starts."""
-        if candidate_id in self._over:
-            return self._over[candidate_id]
+        if candidate_id in self._fits:
+            return self._fits[candidate_id]
         self._observer.phase(candidate.name, "counting")
         sampling = sampling_of(candidate, candidate.sampling.seed, neutral)
         exercises = tuple(exercise for exercise in self._asked.exercises if exercise.id in scope.exercises)
@@ -322,8 +337,22 @@ class Conductor:
             what = f"{len(fit.over)} of {len(exercises)} exercises do not fit the context of {context:,} tokens"
             self._note(f"{candidate.name}: {what}: {names}", candidate_id)
         if session.is_alive():
-            self._over[candidate_id] = fit.over
-        return fit.over
+            self._fits[candidate_id] = fit
+        return fit
+
+    async def _filling(
+        self, candidate: Candidate, candidate_id: int, session: Session, fit: Fit, neutral: Mapping[str, float]
+    ) -> Filling | None:
+        """What stands before the exercises of trials with a fill; none where there are no such trials."""
+        if candidate.grading.fills == (None,):
+            return None
+        sampling = sampling_of(candidate, candidate.sampling.seed, neutral)
+        text = filler_of(candidate, self._asked.exercises, self._plan.folder)
+        filling, exchange = await count_filling(session.client, candidate, text, fit.chars_per_token, sampling)
+        self._keep(exchange, "count", candidate_id, session)
+        if not exchange.trace.prompt_tokens:
+            self._note(f"{candidate.name}: how far the context is filled is guessed, not counted", candidate_id)
+        return filling
 
     def _keep(self, exchange: Exchange, purpose: str, candidate_id: int, session: Session) -> None:
         entry = ExchangeEntry(exchange=exchange, candidate_id=candidate_id, session_id=session.id, purpose=purpose)
@@ -334,13 +363,14 @@ class Conductor:
         candidate: Candidate,
         candidate_id: int,
         session: Session,
-        pending: list[tuple[Exercise, int]],
+        pending: list[Due],
         work: Work,
         neutral: Mapping[str, float],
     ) -> None:
         scope, threads = work.scope, work.threads
         session.phase = self._phase = ANSWERS
-        over = await self._over_context(candidate, candidate_id, session, scope, neutral)
+        fit = await self._fit(candidate, candidate_id, session, scope, neutral)
+        filling = await self._filling(candidate, candidate_id, session, fit, neutral)
         self._observer.phase(candidate.name, ANSWERS)
 
         def save(entry: TrialEntry) -> None:
@@ -364,13 +394,18 @@ class Conductor:
             threads=threads,
             save=save,
             neutral=neutral,
-            over_context=over,
+            over_context=fit.over,
+            filling=filling,
         )
-        try:
-            await run_answers(desk, pending)
-        except BaseExceptionGroup as group:
-            raise _first(group) from group
-        session.save_phase(ANSWERS)
+        for fill in candidate.grading.fills:
+            due = [one for one in pending if one.fill == fill]
+            session.phase = self._phase = ANSWERS if fill is None else filled_phase(fill)
+            try:
+                await run_answers(desk, due)
+            except BaseExceptionGroup as group:
+                raise _first(group) from group
+            if due:
+                session.save_phase()
         left = len(self._pending(candidate, candidate_id, scope, work.share))
         if left and session.is_alive() and not work.is_over:
             text = f"{candidate.name}: the server takes no connections; {left} trials were not asked"

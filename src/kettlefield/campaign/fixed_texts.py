@@ -48,39 +48,67 @@ def fixed_texts(table: FidelityTable, exercises: Sequence[Exercise], folder: Pat
             if group and len(drawn) < table.texts:
                 drawn.append(group.pop())
     texts = [_of_exercise(exercise, table.most_chars) for exercise in drawn]
-    return tuple(texts + [_of_file(path, folder, table.most_chars) for path in _files(table.text_files, folder)])
+    return tuple(
+        texts
+        + [
+            _of_file(path, folder, table.most_chars)
+            for path in text_files(table.text_files, folder, "[fidelity] text_files")
+        ]
+    )
 
 
 def _of_exercise(exercise: Exercise, most_chars: int) -> FixedText:
     main = exercise.answer.get(exercise.spec.file or "") or next(iter(exercise.answer.values()))
     before = f"{exercise.prompt.rstrip()}\n\n```{exercise.spec.language}\n"
-    return FixedText(id=exercise.id, language=exercise.spec.language, before=before, scored=main[:most_chars])
+    asked = exercise.prompt.strip()
+    language = exercise.spec.language
+    return FixedText(id=exercise.id, language=language, before=before, scored=main[:most_chars], asked=asked)
 
 
-def _files(patterns: Sequence[str], folder: Path) -> list[Path]:
+def text_files(patterns: Sequence[str], folder: Path, where: str) -> list[Path]:
+    """The files that patterns of a plan match, each once, in their order.
+
+    Raises
+    ------
+    InputError
+        A pattern matches nothing, or all too much; ``where`` is the table and key that holds them.
+    """
+    table, key = where.split()
     found: dict[Path, None] = {}
     for pattern in patterns:
         matched = [path for path in sorted(folder.glob(pattern)) if path.is_file()]
         if not matched:
-            raise InputError(f'text_files "{pattern}" matches no file', f"{folder} [fidelity]", "Correct the pattern.")
+            raise InputError(f'{key} "{pattern}" matches no file', f"{folder} {table}", "Correct the pattern.")
         found |= dict.fromkeys(matched)
     if len(found) > MOST_FILES:
-        raise InputError(f"text_files match {len(found)} files", f"{folder} [fidelity]", f"At most {MOST_FILES}.")
+        raise InputError(f"{key} match {len(found)} files", f"{folder} {table}", f"At most {MOST_FILES}.")
     return list(found)
 
 
-def _of_file(path: Path, folder: Path, most_chars: int) -> FixedText:
+def read_text_file(path: Path, key: str) -> str:
+    """A text file that a plan's key names.
+
+    Raises
+    ------
+    InputError
+        It is binary, empty or too large, or cannot be read.
+    """
     size = path.stat().st_size
     if size > MOST_FILE_BYTES:
-        raise InputError(f"has {size:,} bytes, at most {MOST_FILE_BYTES:,}", str(path), "Leave it out of text_files.")
+        raise InputError(f"has {size:,} bytes, at most {MOST_FILE_BYTES:,}", str(path), f"Leave it out of {key}.")
     try:
         text = path.read_text(encoding="utf-8")
     except UnicodeDecodeError as err:
-        raise InputError("is not text in UTF-8", str(path), "Leave it out of text_files.") from err
+        raise InputError("is not text in UTF-8", str(path), f"Leave it out of {key}.") from err
     except OSError as err:
         raise InputError(f"cannot be read ({err.strerror})", str(path), "Check its permissions.") from err
     if "\0" in text or not text.strip():
-        raise InputError("is binary or empty", str(path), "Leave it out of text_files.")
+        raise InputError("is binary or empty", str(path), f"Leave it out of {key}.")
+    return text
+
+
+def _of_file(path: Path, folder: Path, most_chars: int) -> FixedText:
+    text = read_text_file(path, "text_files")
     language = LANGUAGES.of_suffix(path.name) or "other"
     # the first line is read and not scored: the first token of a text has nothing before it
     first, line, rest = text[:most_chars].partition("\n")

@@ -15,7 +15,7 @@ from kettlefield.measure.all_procedures import asked_for
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN, MEMORY, SPEED
 from kettlefield.plan.plan import Candidate
 from kettlefield.record.store import Record
-from kettlefield.results.frames import speed_frame, trials_frame
+from kettlefield.results.frames import every_trial_frame, speed_frame
 from kettlefield.results.rows import chars_per_token
 from kettlefield.rig.accelerators import Accelerator
 from kettlefield.suite.format import Exercise
@@ -70,7 +70,7 @@ class _Known:
 
     def __init__(self, record: Record) -> None:
         self.record = record
-        self.speeds, self.trials = speed_frame(record), trials_frame(record)
+        self.speeds, self.trials = speed_frame(record), every_trial_frame(record)
         self.counts = chars_per_token(record)
 
 
@@ -86,7 +86,8 @@ def _forecast(
         asked = known.trials[known.trials["candidate"] == candidate.name]
         asked = asked[asked["exercise"].isin([exercise.id for exercise in exercises])]
         done, faulted = len(asked), int(asked["outcome"].isin([str(fault) for fault in FAULTS]).sum())
-        ends = dict(zip(asked["exercise"], asked["outcome"], strict=True))
+        alone = asked[asked["context_fill"].isna()]
+        ends = dict(zip(alone["exercise"], alone["outcome"], strict=True))
         ratio, timed = known.counts.get(candidate.name), len(mine)
         candidate_id = known.record.candidate_id(candidate.name)
         ended = known.record.procedures(candidate_id) if candidate_id is not None else {}
@@ -100,8 +101,10 @@ def _forecast(
         ceiling = weights_facts(candidate, bandwidth).get("decode_ceiling_tps")
         if isinstance(ceiling, float):
             rate, basis = ceiling, "ceiling by the header"
-    left = len(exercises) * candidate.grading.samples - done
-    suite_tokens = _mean_prompt(candidate, exercises, ratio)
+    fills = candidate.grading.fills
+    left = len(exercises) * candidate.grading.samples * len(fills) - done
+    mean_tokens = _mean_prompt(candidate, exercises, ratio)
+    suite_tokens = float(np.mean([mean_tokens if fill is None else fill * candidate.server.context for fill in fills]))
     missing = set(steps_left(candidate, ended, frozenset({SPEED, MEMORY})))
     wish = dataclasses.replace(wish_of(candidate), suite_tokens=round(suite_tokens), timed={"all": timed})
     steps = [procedure.load(wish) for procedure in asked_for(wish) if procedure.name in missing]

@@ -5,7 +5,9 @@ import dataclasses
 import logging
 from collections.abc import Callable, Mapping
 from concurrent.futures import Executor
+from typing import NamedTuple
 
+from kettlefield.campaign.filling import Filling
 from kettlefield.campaign.prompts import (
     REPAIRABLE,
     follow_up,
@@ -30,6 +32,14 @@ LONGEST_WAIT_S = 60.0
 GRADING_BACKLOG = 4  # trials in grading beside those being asked: a crash must not lose many
 
 
+class Due(NamedTuple):
+    """A trial that is to be run."""
+
+    exercise: Exercise
+    sample: int
+    fill: float | None = None  # share of the context that is filled before it; none: the exercise alone
+
+
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
 class Desk:
     """What the answers part works with."""
@@ -44,6 +54,7 @@ class Desk:
     save: Callable[[TrialEntry], None]
     neutral: Mapping[str, float]  # settings that do nothing, as this server takes them
     over_context: Mapping[str, str]  # exercise -> why its prompt does not fit
+    filling: Filling | None = None  # what stands before the exercises of trials that have a fill
 
 
 class _ServerGoneError(Exception):
@@ -72,8 +83,8 @@ def sampling_of(candidate: Candidate, seed: int, neutral: Mapping[str, float] | 
     return sent
 
 
-async def run_answers(desk: Desk, pending: list[tuple[Exercise, int]]) -> None:
-    """Run every pending (exercise, sample): at most ``concurrency`` are asked at once, grading runs beside it.
+async def run_answers(desk: Desk, pending: list[Due]) -> None:
+    """Run every pending trial: at most ``concurrency`` are asked at once, grading runs beside it.
 
     When the server dies, what was in flight ends in a fault; the rest is not asked.
     """
@@ -82,27 +93,27 @@ async def run_answers(desk: Desk, pending: list[tuple[Exercise, int]]) -> None:
 
     async def run_in_turn() -> None:
         while waiting and desk.server_is_alive():
-            await _run_guarded(desk, *waiting.pop(), asking)
+            await _run_guarded(desk, waiting.pop(), asking)
 
     async with asyncio.TaskGroup() as group:
         for _ in range(min(len(pending), desk.candidate.grading.concurrent_trials + GRADING_BACKLOG)):
             group.create_task(run_in_turn())
 
 
-async def _run_guarded(desk: Desk, exercise: Exercise, sample: int, asking: asyncio.Semaphore) -> None:
+async def _run_guarded(desk: Desk, due: Due, asking: asyncio.Semaphore) -> None:
     """One trial into the record; a fault of our own is that trial's outcome, and never ends the campaign."""
     try:
-        entry = await _run_trial(desk, exercise, sample, asking)
+        entry = await _run_trial(desk, due, asking)
     except _ServerGoneError:
         return
     except Exception as err:
-        entry = _broken_trial(desk, exercise, sample, err)
+        entry = _broken_trial(desk, due, err)
     try:
         desk.save(entry)
     except RigError:
         raise  # the record itself cannot be written: nothing more can be kept
     except Exception as err:
-        desk.save(_broken_trial(desk, exercise, sample, err))
+        desk.save(_broken_trial(desk, due, err))
 
 
 def _words_of_ours(desk: Desk, exercise: Exercise, sample: int, err: Exception) -> str:
@@ -112,18 +123,19 @@ def _words_of_ours(desk: Desk, exercise: Exercise, sample: int, err: Exception) 
     return f"trial {trial}: a fault of Kettlefield's own ({type(err).__name__}: {err}); its traceback is in the log"
 
 
-def _broken_trial(desk: Desk, exercise: Exercise, sample: int, err: Exception) -> TrialEntry:
-    attempt = _unasked(Outcome.RIG_FAULT, _words_of_ours(desk, exercise, sample, err))
-    return _trial(desk, exercise, sample, [attempt])
+def _broken_trial(desk: Desk, due: Due, err: Exception) -> TrialEntry:
+    attempt = _unasked(Outcome.RIG_FAULT, _words_of_ours(desk, due.exercise, due.sample, err))
+    return _trial(desk, due, [attempt])
 
 
-def _trial(desk: Desk, exercise: Exercise, sample: int, attempts: list[AttemptEntry]) -> TrialEntry:
+def _trial(desk: Desk, due: Due, attempts: list[AttemptEntry]) -> TrialEntry:
     return TrialEntry(
         candidate_id=desk.candidate_id,
-        exercise_id=exercise.id,
-        sample=sample,
-        seed=_seed(desk, sample),
+        exercise_id=due.exercise.id,
+        sample=due.sample,
+        seed=_seed(desk, due.sample),
         attempts=tuple(attempts),
+        context_fill=due.fill,
     )
 
 
@@ -131,26 +143,29 @@ def _seed(desk: Desk, sample: int) -> int:
     return desk.candidate.sampling.seed + sample - 1
 
 
-async def _run_trial(desk: Desk, exercise: Exercise, sample: int, asking: asyncio.Semaphore) -> TrialEntry:
+async def _run_trial(desk: Desk, due: Due, asking: asyncio.Semaphore) -> TrialEntry:
     """One trial: its scripted turns one after the other, each with repair turns as long as it fails.
 
     A turn that cannot be repaired ends the trial: the next would build on code that is wrong.
     """
+    exercise, sample = due.exercise, due.sample
     if exercise.id in desk.over_context:
-        return _trial(desk, exercise, sample, [_unasked(Outcome.OVER_CONTEXT, desk.over_context[exercise.id])])
+        return _trial(desk, due, [_unasked(Outcome.OVER_CONTEXT, desk.over_context[exercise.id])])
     prompting = desk.candidate.prompting
     sampling = sampling_of(desk.candidate, _seed(desk, sample), desk.neutral)
     ask = dataclasses.replace(render_exercise(exercise, prompting), sampling=sampling)
+    if due.fill is not None and desk.filling is not None:
+        ask = desk.filling.before(ask, due.fill)
     attempts: list[AttemptEntry] = []
     earlier: dict[str, str] | None = None
     for turn in range(1, len(exercise.turns) + 1):
-        asked = _Asked(exercise=exercise, sample=sample, turn=turn, earlier=earlier, ask=ask)
+        asked = _Asked(exercise=exercise, sample=sample, fill=due.fill, turn=turn, earlier=earlier, ask=ask)
         graded = await _run_turn(desk, asked, asking, attempts)
         if graded is None or graded.grade.outcome is not Outcome.PASSED or turn == len(exercise.turns):
             break
         earlier = dict(graded.grade.answer.files)
         ask = follow_up(graded.ask, graded.reply, next_turn(exercise, turn + 1, prompting), exercise, prompting)
-    return _trial(desk, exercise, sample, attempts)
+    return _trial(desk, due, attempts)
 
 
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
@@ -159,6 +174,7 @@ class _Asked:
 
     exercise: Exercise
     sample: int
+    fill: float | None
     turn: int
     earlier: dict[str, str] | None  # the model's own files of the turn before
     ask: Ask
@@ -185,10 +201,10 @@ async def _run_turn(
         if exchange is None and not attempts:
             raise _ServerGoneError
         if exchange is None or exchange.fault is not None:
-            attempts.append(_faulty(desk, exchange, asked.turn))
+            attempts.append(_faulty(desk, exchange, asked))
             return None
         grade = await _grade(desk, asked, exchange)
-        attempts.append(_attempt(desk, exchange, grade, asked.turn))
+        attempts.append(_attempt(desk, exchange, grade, asked))
         if repairs == 0 or grade.outcome not in REPAIRABLE:
             return _Graded(ask=ask, reply=exchange.text, grade=grade)
         repairs -= 1
@@ -250,18 +266,21 @@ async def _grade(desk: Desk, asked: _Asked, exchange: Exchange) -> Grade:
     raise AssertionError("unreachable: the last turn returns")
 
 
-def _entry(desk: Desk, exchange: Exchange) -> ExchangeEntry:
+def _entry(desk: Desk, exchange: Exchange, asked: _Asked) -> ExchangeEntry:
     return ExchangeEntry(
-        exchange=exchange, candidate_id=desk.candidate_id, session_id=desk.session_id, purpose="answer"
+        exchange=exchange,
+        candidate_id=desk.candidate_id,
+        session_id=desk.session_id,
+        purpose="answer" if asked.fill is None else "filled answer",
     )
 
 
-def _faulty(desk: Desk, exchange: Exchange | None, turn: int) -> AttemptEntry:
+def _faulty(desk: Desk, exchange: Exchange | None, asked: _Asked) -> AttemptEntry:
     if exchange is None:
-        return _unasked(Outcome.SERVER_FAULT, "the server was gone before it could be asked", turn)
+        return _unasked(Outcome.SERVER_FAULT, "the server was gone before it could be asked", asked.turn)
     outcome = Outcome.OVER_CONTEXT if exchange.over_context else Outcome.SERVER_FAULT
-    attempt = _unasked(outcome, f"the server {exchange.fault}", turn)
-    return dataclasses.replace(attempt, exchange=_entry(desk, exchange))
+    attempt = _unasked(outcome, f"the server {exchange.fault}", asked.turn)
+    return dataclasses.replace(attempt, exchange=_entry(desk, exchange, asked))
 
 
 def _unasked(outcome: Outcome, fault: str, turn: int = 1) -> AttemptEntry:
@@ -280,10 +299,10 @@ def _unasked(outcome: Outcome, fault: str, turn: int = 1) -> AttemptEntry:
     )
 
 
-def _attempt(desk: Desk, exchange: Exchange, grade: Grade, turn: int) -> AttemptEntry:
+def _attempt(desk: Desk, exchange: Exchange, grade: Grade, asked: _Asked) -> AttemptEntry:
     return AttemptEntry(
-        turn=turn,
-        exchange=_entry(desk, exchange),
+        turn=asked.turn,
+        exchange=_entry(desk, exchange, asked),
         outcome=grade.outcome,
         score=grade.score,
         files=dict(grade.answer.files),

@@ -10,6 +10,7 @@ from kettlefield.record.store import Record
 from kettlefield.views.answers_view import cost_view, groups_view, outcomes_view, replies_view, solved_view
 from kettlefield.views.comparison_view import comparison_rows, comparison_view
 from kettlefield.views.fidelity_view import fidelity_view
+from kettlefield.views.fill_view import fill_view
 from kettlefield.views.marks_view import marks_view
 from kettlefield.views.memory_view import memory_view
 from kettlefield.views.records_view import record_views
@@ -23,6 +24,7 @@ PARTS: dict[str, Callable[[Record, str | None], View]] = {
     "memory": memory_view,
     "cost": cost_view,
     "fidelity": fidelity_view,
+    "fill": fill_view,
     "replies": replies_view,
     "marks": marks_view,
 }
@@ -48,7 +50,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         choices=tuple(PARTS),
         help="the whole of one part: every timing procedure; memory by phase; solved at first, after repair and in "
         "several samples; cost of a solution; how likely fixed texts are and how near each level stays to its "
-        "reference; how far replies follow the reference level's; marks by people and by a judge model",
+        "reference; what files before the task take; how far replies follow the reference level's; marks by people "
+        "and by a judge model",
     )
     parser.add_argument("--against", metavar="MODEL@LEVEL", help="compare all others with this one, whatever its model")
     parser.add_argument(

@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 import uvloop
 
 from kettlefield.campaign.conductor import Conductor, Scope
+from kettlefield.campaign.filling import filler_of
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
@@ -122,7 +123,10 @@ def run_campaign(
     asked = read_asked(plan)
     candidates, exercises = select(plan, only, [exercise.id for exercise in asked.exercises])
     for candidate in plan.candidates:
-        fixed_texts(candidate.fidelity, asked.exercises, plan.folder)  # faults are told before any start
+        # faults are told before any start
+        fixed_texts(candidate.fidelity, asked.exercises, plan.folder)
+        if candidate.grading.fills != (None,):
+            filler_of(candidate, asked.exercises, plan.folder)
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     isolation: Isolation = NoIsolation() if unsafe else available_isolation()
     grader = Grader(isolation)

@@ -40,6 +40,7 @@ class NoWorse:
     """No worse than the reference level by more than a margin, on the same exercises."""
 
     margin: float  # accepted drop, in the measure's unit; above 0
+    than_empty: bool = False  # compared not with the reference level but with itself, the context empty
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,6 +60,7 @@ class Criterion:
     wanted: str  # as the plan writes it, for the reader
     among: tuple[tuple[str, str], ...] = ()  # only exercises of which all of these hold: (property, value)
     at_depth_tokens: int | None = None  # a speed at this depth of context, not over the grid
+    at_fill: float | None = None  # of what was asked with this share of the context taken; none: the exercise alone
     outcomes: tuple[str, ...] = ()  # what an outcome count counts
 
     @property
@@ -67,6 +69,8 @@ class Criterion:
         narrowed = [*(f"{name} {value}" for name, value in self.among), *self.outcomes]
         if self.at_depth_tokens is not None:
             narrowed.append(f"{self.at_depth_tokens:,} tokens deep")
+        if self.at_fill is not None:
+            narrowed.append(f"context {self.at_fill:.0%} full")
         return self.measure + (f" ({', '.join(narrowed)})" if narrowed else "")
 
 

@@ -13,10 +13,10 @@ from kettlefield.record.store import Record
 from kettlefield.results.breakdown import belongs, by_suite, exercises_frame
 from kettlefield.results.capacity import Load, loads_of
 from kettlefield.results.comparison import Figures
-from kettlefield.results.frames import counted_trials
+from kettlefield.results.frames import counted_trials, trials_at
 from kettlefield.results.memory_use import Memory
 from kettlefield.results.memory_use import memories as all_memories
-from kettlefield.results.paired_comparison import Against, find_against
+from kettlefield.results.paired_comparison import Against, against_empty, find_against
 from kettlefield.results.rows import check_details, exercise_rows
 from kettlefield.results.speed import timed_frame
 
@@ -24,14 +24,27 @@ from kettlefield.results.speed import timed_frame
 class Evidence:
     """What measures are found in; each part of a record is read once, when something asks for it."""
 
-    def __init__(self, record: Record, trials: pd.DataFrame, weights: Weights) -> None:
-        self._weights = weights
+    def __init__(self, record: Record, trials: pd.DataFrame, weights: Weights, fill: float | None = None) -> None:
+        self._weights, self._fill = weights, fill
         self.record = record
         self._all_trials = trials
 
+    def at_fill(self, fill: float) -> "Evidence":
+        """The evidence of what was asked with a share of the context taken."""
+        return Evidence(self.record, trials_at(self.record, fill), self._weights, fill)
+
+    def is_narrowed(self, criterion: Criterion) -> bool:
+        """Whether a criterion is about other trials than all that were asked with the exercise alone."""
+        return bool(criterion.among) or self._fill is not None
+
+    def against_empty(self, row: Figures, criterion: Criterion) -> Against | None:
+        """The candidate compared with itself on what was asked with the exercise alone."""
+        empty = counted_trials(trials_at(self.record, None))
+        return against_empty(self._narrowed(criterion), empty, row.candidate)
+
     def against(self, row: Figures, criterion: Criterion) -> Against | None:
         """The candidate compared with its reference level, on the exercises that a criterion is about."""
-        if not criterion.among or row.against is None:
+        if not self.is_narrowed(criterion) or row.against is None:
             return row.against
         return find_against(self._narrowed(criterion), row.candidate, row.against.reference)
 
@@ -43,7 +56,7 @@ class Evidence:
 
     def trials(self, row: Figures, criterion: Criterion) -> int:
         """How many of them count."""
-        if not criterion.among:
+        if not self.is_narrowed(criterion):
             return row.trials
         narrowed = self._narrowed(criterion)
         return int((narrowed["candidate"] == row.candidate).sum())
@@ -51,7 +64,7 @@ class Evidence:
     def exercises_needed(self, row: Figures, criterion: Criterion) -> int | None:
         """How many exercises would put the pass rate's bound clear of the threshold; None: unknown, or hardly any."""
         suites = row.suites
-        if criterion.among:
+        if self.is_narrowed(criterion):
             mine = self._narrowed(criterion)
             suites = by_suite(mine[mine["candidate"] == row.candidate], self.exercises)
         threshold = criterion.threshold.at_least if isinstance(criterion.threshold, Threshold) else None
@@ -75,14 +88,18 @@ class Evidence:
         """Every timed start of a candidate's server."""
         return loads_of(self.record).get(row.candidate, ())
 
-    def reference_passes(self, row: Figures, criterion: Criterion) -> tuple[int, int]:
-        """Trials that the reference level passed, of those paired; and exercises of which it passed at least one."""
-        if row.against is None:
+    def reference_passes(self, row: Figures, criterion: Criterion, *, than_empty: bool) -> tuple[int, int]:
+        """Trials that the reference level, or the candidate with an empty context, passed, of those paired; and
+        exercises of which it passed at least one.
+        """
+        if row.against is None and not than_empty:
             return 0, 0
         keys = ["exercise", "sample"]
-        trials = self._narrowed(criterion) if criterion.among else self._trials
+        trials = self._narrowed(criterion)
         mine = trials[trials["candidate"] == row.candidate][keys]
-        other = trials[trials["candidate"] == row.against.reference].merge(mine, on=keys)
+        others = counted_trials(trials_at(self.record, None)) if than_empty else trials
+        name = row.candidate if than_empty or row.against is None else row.against.reference
+        other = others[others["candidate"] == name].merge(mine, on=keys)
         solved = other[other["passed"].astype(bool)]
         return len(solved), int(solved["exercise"].nunique())
 

@@ -48,6 +48,7 @@ class Measure:
     among: bool = False  # can be asked of exercises of one kind, language, difficulty, topic or suite
     at_depth: bool = False  # can be asked at a context depth
     by_outcome: bool = False  # the criterion names outcomes
+    at_fill: bool = False  # can be asked of what was asked with the context filled
     quantile: float | None = None  # of samples, which so few may not bound
 
 
@@ -59,6 +60,7 @@ def measure(
     needs: str,
     among: bool = False,
     by_outcome: bool = False,
+    at_fill: bool = False,
     doubt: Doubt | None = None,
 ) -> Callable[[Find], Measure]:
     """The decorator that makes a measure of the function that finds it."""
@@ -73,6 +75,7 @@ def measure(
             doubt=doubt or _doubt_of_field(name),
             among=among,
             by_outcome=by_outcome,
+            at_fill=at_fill,
         )
 
     return made
@@ -84,11 +87,12 @@ def measure(
     "share of trials passed, faults of server and rig left out",
     needs="the answers part",
     among=True,
+    at_fill=True,
 )
 def pass_rate(evidence: Evidence, row: Figures, criterion: Criterion, confidence: float) -> Found:
     """pass@1, over suites by weight."""
     suites = row.suites
-    if criterion.among:
+    if evidence.is_narrowed(criterion):
         mine = evidence.mine(row, criterion)
         if mine.empty:
             return None
@@ -173,6 +177,7 @@ def marked_score(evidence: Evidence, row: Figures, criterion: Criterion, confide
     needs="the answers part",
     among=True,
     by_outcome=True,
+    at_fill=True,
 )
 def outcome_count(evidence: Evidence, row: Figures, criterion: Criterion, _confidence: float) -> Found:
     """A count of trials."""
@@ -186,6 +191,7 @@ def outcome_count(evidence: Evidence, row: Figures, criterion: Criterion, _confi
     "trials whose answer was refused network, files or rights outside its sandbox, and died of it",
     needs="the answers part",
     among=True,
+    at_fill=True,
 )
 def escape_attempts(evidence: Evidence, row: Figures, criterion: Criterion, _confidence: float) -> Found:
     """A count of trials."""

@@ -150,6 +150,8 @@ def _room_of(judgement: Judgement) -> float | None:
 
 
 def _judge(evidence: Evidence, row: Figures, criterion: Criterion) -> Judgement:
+    if criterion.at_fill is not None:
+        evidence = evidence.at_fill(criterion.at_fill)
     if isinstance(criterion.threshold, OneOf):
         return _judge_licence(row, criterion, criterion.threshold)
     if isinstance(criterion.threshold, NoWorse):
@@ -176,12 +178,18 @@ def _judge(evidence: Evidence, row: Figures, criterion: Criterion) -> Judgement:
 
 
 def _judge_no_worse(evidence: Evidence, row: Figures, criterion: Criterion, wanted: NoWorse) -> Judgement:
-    """The level against its reference on the same exercises; the reference is no worse than itself."""
-    if row.reference:
+    """The level against its reference on the same exercises, which is no worse than itself; or against an empty
+    context.
+    """
+    if row.reference and not wanted.than_empty:
         return Judgement(criterion=criterion, found="is the reference level", status=Status.MET, reason="")
-    against = evidence.against(row, criterion)
+    against = evidence.against_empty(row, criterion) if wanted.than_empty else evidence.against(row, criterion)
     if against is None:
-        reason = "there is no reference level of this model, or they share no trials"
+        reason = (
+            "nothing was asked at this fill of the context"
+            if criterion.at_fill is not None
+            else "there is no reference level of this model, or they share no trials"
+        )
         return Judgement(criterion=criterion, found=None, status=Status.UNDECIDED, reason=reason)
     pairs = against.pairs
     found = score_interval(pairs, confidence=2 * criterion.confidence - 1)
@@ -195,7 +203,7 @@ def _judge_no_worse(evidence: Evidence, row: Figures, criterion: Criterion, want
     if pairs.pairs < planned:
         reason = f"{pairs.pairs} of {planned} trials are paired so far; run qualify to the end"
         return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
-    solved, exercises = evidence.reference_passes(row, criterion)
+    solved, exercises = evidence.reference_passes(row, criterion, than_empty=wanted.than_empty)
     if exercises < LEAST_SOLVED or solved <= wanted.margin * pairs.pairs:
         reason = (
             f"{against.reference} itself passes {solved} of {pairs.pairs}: "
@@ -225,6 +233,8 @@ def _reason(criterion: Criterion, threshold: Threshold, figure: Estimate | float
     if figure is None:
         depth = criterion.at_depth_tokens
         needs = measure.needs if depth is None else f"{depth} among [speed.depth] tokens"
+        if criterion.at_fill is not None:
+            needs = f"{criterion.at_fill:g} among context_fill of [grading]"
         return f"not measured; it needs {needs}"
     quantile = measure.quantile
     assert isinstance(figure, Estimate)  # noqa: S101 - a plain number is never undecided

@@ -107,6 +107,7 @@ def _criterion(entry: tables.CriterionTable, where: str) -> Criterion:
         wanted=f"{side.replace('_', ' ')} {raw if isinstance(raw, str) else f'{raw:g}'}",
         among=_among(entry),
         at_depth_tokens=entry.at_depth,
+        at_fill=entry.at_fill,
         outcomes=entry.outcomes,
     )
 
@@ -127,6 +128,10 @@ def _check_narrowing(entry: tables.CriterionTable, measure: Measure, where: str)
         able = ", ".join(name for name, one in MEASURES.items() if one.at_depth)
         hint = f"It is a number of tokens, for {able}."
         raise InputError(f"at_depth = {entry.at_depth} is not for {measure.name}", where, hint)
+    if entry.at_fill is not None and (not measure.at_fill or not 0 < entry.at_fill < 1):
+        able = ", ".join(name for name, one in MEASURES.items() if one.at_fill)
+        hint = f"It is a share of the context between 0 and 1, for {able}."
+        raise InputError(f"at_fill = {entry.at_fill} is not for {measure.name}", where, hint)
     if measure.by_outcome != bool(entry.outcomes):
         raise InputError(
             "outcomes and outcome_count go together", where, 'Write outcomes = ["over-limit"] for it, for no other.'
@@ -137,7 +142,9 @@ def _check_narrowing(entry: tables.CriterionTable, measure: Measure, where: str)
         raise InputError(f'there is no outcome "{unknown}"', where, nearest(unknown, known))
 
 
-def check_against_plan(criteria: tuple[Criterion, ...], depths: frozenset[int], where: str) -> None:
+def check_against_plan(
+    criteria: tuple[Criterion, ...], depths: frozenset[int], fills: frozenset[float], where: str
+) -> None:
     """Refuse a criterion that its own plan can never decide.
 
     Parameters
@@ -146,19 +153,25 @@ def check_against_plan(criteria: tuple[Criterion, ...], depths: frozenset[int], 
         As read.
     depths : frozenset of int
         Context depths in tokens at which any candidate is timed.
+    fills : frozenset of float
+        Shares of the context at which any candidate is asked.
     where : str
         The plan, for the message.
 
     Raises
     ------
     InputError
-        A criterion names a depth that nothing is timed at.
+        A criterion names a depth that nothing is timed at, or a fill that nothing is asked at.
     """
     for number, criterion in enumerate(criteria, 1):
         depth = criterion.at_depth_tokens
         if depth is not None and depth not in depths:
             hint = f"Add {depth} to tokens in [speed.depth]."
             raise InputError(f"nothing is timed at a depth of {depth} tokens", f"{where} [criterion {number}]", hint)
+        if criterion.at_fill is not None and criterion.at_fill not in fills:
+            hint = f"Add {criterion.at_fill:g} to context_fill in [grading]."
+            what = f"nothing is asked at a context fill of {criterion.at_fill:g}"
+            raise InputError(what, f"{where} [criterion {number}]", hint)
 
 
 def check_against_suite(criteria: tuple[Criterion, ...], exercises: Sequence[Mapping[str, str]], where: str) -> None:
@@ -191,7 +204,7 @@ def _check_confidence(entry: tables.CriterionTable, where: str) -> None:
 
 
 def _no_worse_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
-    """Paired with the reference level: what is accepted is a drop, not a value."""
+    """Paired with the reference level, or with an empty context: what is accepted is a drop, not a value."""
     if entry.measure != "pass_rate":
         raise InputError(f"no_worse_than is not for {entry.measure}", where, "Write it for pass_rate.")
     if entry.no_worse_than is None or entry.at_least is not None or entry.at_most is not None:
@@ -201,12 +214,17 @@ def _no_worse_criterion(entry: tables.CriterionTable, where: str) -> Criterion:
         raise InputError(f"margin is {entry.margin}", where, "Write the drop that is accepted, such as 0.05.")
     _check_confidence(entry, where)
     _check_narrowing(entry, MEASURES[entry.measure], where)
+    than_empty = entry.no_worse_than == "empty context"
+    if than_empty and entry.at_fill is None:
+        hint = "Write at_fill, one of the shares of context_fill in [grading]."
+        raise InputError("no_worse_than is the empty context, at no fill of it", where, hint)
     return Criterion(
         measure=entry.measure,
-        threshold=NoWorse(margin=entry.margin),
+        threshold=NoWorse(margin=entry.margin, than_empty=than_empty),
         confidence=entry.confidence,
-        wanted=f"at most {entry.margin:g} below reference",
+        wanted=f"at most {entry.margin:g} below {'an empty context' if than_empty else 'reference'}",
         among=_among(entry),
+        at_fill=entry.at_fill,
     )
 
 

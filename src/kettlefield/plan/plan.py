@@ -136,7 +136,8 @@ def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
     criteria = read_criteria(written.criterion, path)
     check_evidence(criteria, str(path))
     depths = frozenset(depth for candidate in candidates for depth in candidate.speed.depth.tokens)
-    check_against_plan(criteria, depths, str(path))
+    fills = frozenset(fill for candidate in candidates for fill in candidate.grading.fills if fill is not None)
+    check_against_plan(criteria, depths, fills, str(path))
     return Plan(
         path=path.resolve(),
         text=text,
@@ -254,6 +255,7 @@ def _check_candidate(where: str, candidate: Candidate) -> None:
         if number < least:
             raise InputError(f"{key} is {number}", where, f"Write {least} or more.")
     _check_prompting(where, candidate)
+    _check_fills(where, candidate)
     if not 0 < candidate.sampling.top_p <= 1:
         raise InputError(f"top_p is {candidate.sampling.top_p}", where, "Write a number above 0, at most 1.")
     for name, value in candidate.sampling.extra.items():
@@ -321,6 +323,24 @@ def _check_prompting(where: str, candidate: Candidate) -> None:
         raise InputError(
             f"infill_markers has {len(markers)} entries", where, "Write three: the marks for prefix, suffix and middle."
         )
+
+
+def _check_fills(where: str, candidate: Candidate) -> None:
+    grading, context, reply = candidate.grading, candidate.server.context, candidate.sampling.max_tokens
+    for fill in grading.context_fill:
+        if not 0 <= fill < 1:
+            raise InputError(f"context_fill holds {fill:g}", where, "Write shares of the context, from 0 to below 1.")
+        if fill and fill * context + reply > context:
+            left = context - round(fill * context)
+            raise InputError(
+                f"context_fill {fill:g} leaves {left:,} of {context:,} tokens for a reply, max_tokens is {reply:,}",
+                where,
+                "Lower context_fill or max_tokens, or raise context.",
+            )
+    if any(grading.context_fill) and candidate.prompting.style == "infill":
+        raise InputError("context_fill with style infill", where, 'Files stand before a task: use style = "chat".')
+    if grading.fill_as == "turns" and candidate.prompting.style != "chat":
+        raise InputError('fill_as is "turns" without a chat', where, 'Use style = "chat", or fill_as = "prompt".')
 
 
 def _speed_bounds(speed: SpeedTable) -> tuple[tuple[str, float, float], ...]:

@@ -74,6 +74,14 @@ class GradingTable(Part, frozen=True, kw_only=True):
     concurrent_trials: int = 1  # exercises asked at once; latency figures come from [speed] alone
     repair_turns: int = 0  # after a failed attempt the error is sent back, at most this often
     fault_retries: int = 1  # for a fault of server or rig, before it is recorded
+    context_fill: tuple[float, ...] = ()  # shares of the context at which the suite is asked again, project files first
+    fill_from: tuple[str, ...] = ()  # patterns of your own files for that, relative to the plan; none: built-in ones
+    fill_as: Literal["prompt", "turns"] = "prompt"  # before the task in its prompt, or as turns before it
+
+    @property
+    def fills(self) -> tuple[float | None, ...]:
+        """The fills of the context that are asked, the exercise alone first: that is None."""
+        return (None, *sorted({fill for fill in self.context_fill if fill > 0}))
 
 
 class MarkingTable(Part, frozen=True, kw_only=True):
@@ -104,13 +112,15 @@ class CriterionTable(Part, frozen=True, kw_only=True):
     measure: str
     at_least: float | str | None = None
     at_most: float | str | None = None
-    no_worse_than: Literal["reference"] | None = None  # paired with the reference level; only for pass_rate
+    # paired with the reference level, or at a fill of the context with itself without one; only for pass_rate
+    no_worse_than: Literal["reference", "empty context"] | None = None
     margin: float | None = None  # the drop that is accepted
     one_of: tuple[str, ...] = ()  # for the licence: SPDX identifiers
     among: dict[str, str | int] = msgspec.field(
         default_factory=dict
     )  # only exercises of this kind, language, difficulty, topic or suite
     at_depth: int | None = None  # tokens: a speed at one of the depths of [speed.depth]
+    at_fill: float | None = None  # share of the context: what is counted is what was asked at that context_fill
     outcomes: tuple[str, ...] = ()  # for outcome_count: which
     confidence: float = 0.95  # one-sided: the bound that must clear the threshold
 

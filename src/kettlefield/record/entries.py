@@ -126,6 +126,7 @@ class TrialEntry:
     sample: int
     seed: int
     attempts: tuple[AttemptEntry, ...]
+    context_fill: float | None = None  # share of the context that files and exercise take; none: the exercise alone
 
     @property
     def outcome(self) -> Outcome:
@@ -136,6 +137,11 @@ class TrialEntry:
     def first_outcome(self) -> Outcome:
         """What it would have been without repair turns: that of the first attempt that did not pass, else the last."""
         return next((a.outcome for a in self.attempts if a.outcome is not Outcome.PASSED), self.outcome)
+
+
+def filled_phase(fill: float) -> str:
+    """The phase in which exercises are asked with a share of the context taken."""
+    return f"answers, context {fill:.0%} full"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

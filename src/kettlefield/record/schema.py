@@ -10,6 +10,7 @@ History of the format (``migrations/`` brings an older record to the newest one)
 7: sessions tell which settings the server took and what its processes had loaded; what was measured again is marked.
 8: columns have the trade's names; which server is simulated, an exercise's own suite and seed, and how many requests
    a memory phase had at once are columns.
+9: trials tell how much of the context stood before their exercise.
 """
 
 from typing import Any
@@ -17,7 +18,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy import Boolean, Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, UniqueConstraint
 
-FORMAT = 8
+FORMAT = 9
 metadata = MetaData()
 
 
@@ -131,7 +132,7 @@ exchange = Table(
     _id(),
     _of("candidate"),
     _of("session"),
-    Column("purpose", String, nullable=False),  # "preflight", "warm-up", "answer", or the procedure that timed it
+    Column("purpose", String, nullable=False),  # "preflight", "warm-up", "answer", "filled answer", or what timed it
     Column("point", String),  # JSON: what of the procedure, such as its depth; none outside one
     Column("superseded_at", Float),  # measured again then, seconds since the epoch; none: it counts
     Column("disturbed", String),  # why this sample is disturbed; none: it was not
@@ -171,12 +172,21 @@ trial = Table(
     Column("exercise_id", String, ForeignKey("exercise.id"), nullable=False),
     Column("sample", Integer, nullable=False),  # 1, 2 ...
     Column("seed", Integer, nullable=False),
+    Column("context_fill", Float),  # share of the context that files and exercise take; none: the exercise alone
     Column("outcome", String, nullable=False),
     Column("first_outcome", String, nullable=False),  # what it would have been without repair turns
     Column("score", Float, nullable=False),  # weighted share of checks passed, 0 to 1
     Column("attempts", Integer, nullable=False),
     Column("finished_at", Float, nullable=False),
-    UniqueConstraint("candidate_id", "exercise_id", "sample"),
+)
+# an expression, since no two empty values are equal
+sa.Index(
+    "one_trial_each",
+    trial.c.candidate_id,
+    trial.c.exercise_id,
+    trial.c["sample"],
+    sa.func.coalesce(trial.c.context_fill, 0.0),
+    unique=True,
 )
 
 attempt = Table(
@@ -256,7 +266,7 @@ memory_block = Table(
     metadata,
     _id(),
     _of("session"),
-    Column("phase", String, nullable=False),  # "load", a procedure's name, "answers", "idle"
+    Column("phase", String, nullable=False),  # "load", a procedure's name, "answers" (also with a fill), "idle"
     Column("concurrency", Integer),  # requests in flight during it; none: not one count alone
     Column("superseded_at", Float),  # measured again then; none: it counts
     Column("samples", Integer, nullable=False),

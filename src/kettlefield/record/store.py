@@ -109,12 +109,13 @@ class Record(RecordFile):
                 sa.select(table.c.weights_sha256).where(table.c.name == name)
             ).scalar_one_or_none()
 
-    def finished(self, candidate_id: int) -> set[tuple[str, int]]:
-        """Exercise and sample of every trial of a candidate that is in the record."""
+    def finished(self, candidate_id: int) -> set[tuple[str, int, float | None]]:
+        """Exercise, sample and fill of the context of every trial of a candidate that is in the record."""
         table = schema.trial
+        query = sa.select(table.c.exercise_id, table.c["sample"], table.c.context_fill)
         with self.reading() as connection:
-            query = sa.select(table.c.exercise_id, table.c.sample).where(table.c.candidate_id == candidate_id)
-            return {(row.exercise_id, row.sample) for row in connection.execute(query)}
+            rows = connection.execute(query.where(table.c.candidate_id == candidate_id))
+            return {(row.exercise_id, row.sample, row.context_fill) for row in rows}
 
     def timed_points(self, candidate_id: int, purpose: str) -> list[dict[str, Any]]:
         """The point of every request that was timed for a purpose, faults left out."""
@@ -235,6 +236,7 @@ class Record(RecordFile):
             "exercise_id": entry.exercise_id,
             "sample": entry.sample,
             "seed": entry.seed,
+            "context_fill": entry.context_fill,
             "outcome": entry.outcome.value,
             "first_outcome": entry.first_outcome.value,
             "score": entry.attempts[-1].score,

@@ -44,12 +44,21 @@ def _read_candidates_frame(record: Record) -> pd.DataFrame:
 
 
 def trials_frame(record: Record) -> pd.DataFrame:
-    """One row a trial with the figures of its last attempt's exchange; times in seconds, rates in tokens/s."""
-    return record.once("trials_frame", lambda: _read_trials_frame(record))
+    """One row a trial of the exercise alone, with the figures of its last attempt's exchange; times in seconds, rates
+    in tokens/s.
+    """
+    return trials_at(record, None)
 
 
-def _read_trials_frame(record: Record) -> pd.DataFrame:
-    return _frame(record, trials_query())
+def trials_at(record: Record, fill: float | None) -> pd.DataFrame:
+    """The same of the trials that were asked with a share of the context taken; None: the exercise alone."""
+    every = every_trial_frame(record)
+    return every[every["context_fill"].isna() if fill is None else every["context_fill"] == fill]
+
+
+def every_trial_frame(record: Record) -> pd.DataFrame:
+    """The same of all trials, whatever stood before their exercise."""
+    return record.once("every_trial_frame", lambda: _frame(record, trials_query()))
 
 
 def counted_trials(trials: pd.DataFrame) -> pd.DataFrame:

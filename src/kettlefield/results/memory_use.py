@@ -201,7 +201,7 @@ def _energy(record: Record) -> dict[str, tuple[float | None, float | None]]:
     solved = (
         sa.select(candidate.c.name, sa.func.count().label("solved"))
         .join(candidate, candidate.c.id == trial.c.candidate_id)
-        .where(trial.c.first_outcome == Outcome.PASSED.value)
+        .where(trial.c.first_outcome == Outcome.PASSED.value, trial.c.context_fill.is_(None))
         .group_by(candidate.c.name)
     )
     with record.reading() as connection:

@@ -105,6 +105,23 @@ def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | 
     return Against(reference=reference, pairs=count_pairs(*sides), won=won, lost=lost, p=p, p_adjusted=p)
 
 
+EMPTY = "an empty context"
+
+
+def against_empty(filled: pd.DataFrame, empty: pd.DataFrame, candidate: str) -> Against | None:
+    """A candidate with a part of its context filled, compared with itself on the exercises alone.
+
+    Parameters
+    ----------
+    filled, empty : data frame
+        Trials that count, as `counted_trials` gives them.
+    candidate : str
+        Whose.
+    """
+    mine, alone = (frame[frame["candidate"] == candidate] for frame in (filled, empty))
+    return find_against(pd.concat([mine, alone.assign(candidate=EMPTY)]), candidate, EMPTY)
+
+
 FULL_BITS = 16  # of a key or value element
 _PARTS = ("sampling", "prompting", "grading")  # what changes replies or outcomes
 

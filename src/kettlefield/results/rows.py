@@ -185,7 +185,11 @@ def answer_rows(record: Record, kinds: Sequence[str]) -> Iterator[AnswerRow]:
         )
         .join(attempt, sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts))
         .join(exercise, exercise.c.id == trial.c.exercise_id)
-        .where(exercise.c.kind.in_(kinds), trial.c.outcome.not_in([str(fault) for fault in FAULTS]))
+        .where(
+            exercise.c.kind.in_(kinds),
+            trial.c.outcome.not_in([str(fault) for fault in FAULTS]),
+            trial.c.context_fill.is_(None),
+        )
         .order_by(trial.c.id)
     )
     exercises = {one.id: one for one in exercise_rows(record)}
@@ -273,6 +277,7 @@ def trials_query() -> sa.Select[Any]:
             trial.c.exercise_id.label("exercise"),
             trial.c["sample"],
             trial.c.seed,
+            trial.c.context_fill,
             trial.c.outcome,
             trial.c.score,
             trial.c.attempts,

@@ -150,6 +150,7 @@ def _document(verdict: CandidateVerdict, conditions: tuple[str, ...]) -> dict[st
                 "measure": judgement.criterion.measure,
                 "among": dict(judgement.criterion.among),
                 "at_depth_tokens": judgement.criterion.at_depth_tokens,
+                "at_fill": judgement.criterion.at_fill,
                 "outcomes": judgement.criterion.outcomes,
                 "wanted": judgement.criterion.wanted,
                 "found": estimate_json(judgement.found),

@@ -11,6 +11,7 @@ from kettlefield.decision.verdict import Decision
 from kettlefield.marking.scores import Marking, read_marking
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import Group, pass_rates_by
+from kettlefield.results.context_fill import FillFigures, context_fills
 from kettlefield.results.frames import campaign_facts, notes
 from kettlefield.results.memory_use import Memory, memories
 from kettlefield.results.paired_comparison import mixed_settings
@@ -35,6 +36,7 @@ class Material:
     timed: pd.DataFrame
     replies: tuple[ReplyAgreement, ...]
     fidelities: tuple[Fidelity, ...]
+    fills: tuple[FillFigures, ...]
     groups: dict[str, tuple[Group, ...]]
     mixed: dict[str, str]
     notes: tuple[str, ...]
@@ -60,6 +62,7 @@ def read_material(record: Record, decision: Decision) -> Material:
         timed=timed_frame(record),
         replies=reply_agreements(record),
         fidelities=fidelities(record),
+        fills=context_fills(record),
         groups={grouping: pass_rates_by(record, grouping) for grouping in GROUPINGS},
         mixed=mixed_settings(record),
         notes=tuple(notes(record)),

@@ -5,11 +5,24 @@ from typing import Any
 
 from kettlefield.record.store import Record
 from kettlefield.results.rows import not_measured
-from kettlefield.views.table import Align, Column, Table, View, Words, count, duration, number, present, table, words
+from kettlefield.views.table import (
+    Align,
+    Column,
+    Table,
+    View,
+    Words,
+    count,
+    duration,
+    number,
+    percent,
+    present,
+    table,
+    words,
+)
 
 _JSON_FIELDS = (
-    *("id", "candidate", "exercise", "sample", "seed", "outcome", "score", "attempts", "ttft_s", "answer_ttft_s"),
-    *("decode_tps", "completion_tokens", "finish_reason", "concurrency", "finished_s"),
+    *("id", "candidate", "exercise", "sample", "seed", "context_fill", "outcome", "score", "attempts", "ttft_s"),
+    *("answer_ttft_s", "decode_tps", "completion_tokens", "finish_reason", "concurrency", "finished_s"),
 )
 
 
@@ -30,7 +43,9 @@ def trials_view(record: Record, rows: Sequence[dict[Any, Any]]) -> View:
 
 def trials_table(rows: Sequence[dict[str, Any]]) -> Table | None:
     """One row a trial."""
-    names = ("id", "candidate", "exercise", "sample", "outcome", "score", "completion_tokens", "ttft_s", "decode_tps")
+    first = ("id", "candidate", "exercise", "sample")
+    names = ("outcome", "score", "completion_tokens", "ttft_s", "decode_tps", "concurrency")
+    has_fills = any(row["context_fill"] for row in rows)
     return table(
         "Trials",
         [
@@ -38,6 +53,7 @@ def trials_table(rows: Sequence[dict[str, Any]]) -> Table | None:
             words("candidate"),
             words("exercise"),
             count("sample"),
+            *((percent("context"),) if has_fills else ()),
             words("outcome"),
             Column(name="score", align=Align.RIGHT, show="{:.2f}".format),
             count("tokens"),
@@ -45,7 +61,14 @@ def trials_table(rows: Sequence[dict[str, Any]]) -> Table | None:
             number("decode", "tokens/s"),
             count("concurrency"),
         ],
-        [(*(row[name] for name in names), row["concurrency"]) for row in rows],
+        [
+            (
+                *(row[name] for name in first),
+                *((row["context_fill"],) if has_fills else ()),
+                *(row[name] for name in names),
+            )
+            for row in rows
+        ],
     )
 
 

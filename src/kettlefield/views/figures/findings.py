@@ -68,6 +68,25 @@ def divergence(frame: pd.DataFrame) -> str:
     return f"{said} Not told apart: {', '.join(meeting)}." if meeting else f"{said} All are told apart."
 
 
+def as_it_fills(frame: pd.DataFrame) -> str:
+    """Who solves fewer exercises with files before them; columns candidate, fill, difference, difference_low,
+    difference_high, of which the exercise alone has none.
+    """
+    filled = frame[frame["fill"] > 0].dropna(subset=["difference"])
+    if filled.empty:
+        return ""
+    worse = filled[filled["difference_high"] < 0]
+    if len(worse):
+        most = _least(worse, "difference")
+        return (
+            f"With files before them fewer exercises are solved beyond chance in {len(worse)} of {len(filled)} cases, "
+            f"most of all by {most['candidate']} at {most['fill']:.0%}: {most['difference']:+.2f} "
+            f"({most['difference_low']:+.2f} to {most['difference_high']:+.2f})."
+        )
+    widest = float(-filled["difference_low"].min())
+    return f"No loss to a fuller context is shown; one of up to {max(0.0, widest):.2f} is not excluded."
+
+
 def closest_replies(frame: pd.DataFrame) -> str:
     """Whose answers are most often the reference's; columns candidate, reference, same_code, with_answer."""
     known = frame[frame["with_answer"] > 0]

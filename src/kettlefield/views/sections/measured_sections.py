@@ -14,9 +14,11 @@ from kettlefield.views.answers_view import replies_table, temperature_words
 from kettlefield.views.comparison_view import discordant_table, kv_table, paired_table, solved_table, speed_table
 from kettlefield.views.fidelity_view import fidelity_table, language_table
 from kettlefield.views.figures.fidelity_charts import divergence_over_bits
+from kettlefield.views.figures.fill_charts import pass_rate_over_fill
 from kettlefield.views.figures.level_charts import agreement, differences, solved_against_memory
 from kettlefield.views.figures.memory_charts import over_time, predicted_beside_measured
 from kettlefield.views.figures.speed_charts import decode_against_depth, distribution, loads_and_ceilings, under_load
+from kettlefield.views.fill_view import fill_pairs_table, fill_table
 from kettlefield.views.marks_view import marks_parts
 from kettlefield.views.material import Material
 from kettlefield.views.memory_view import energy_table, growth_table, less_table, phases_table
@@ -76,6 +78,9 @@ def levels_section(material: Material) -> Section:
             drawn(divergence_over_bits(_divergences(material))),
             fidelity_table(material.fidelities),
             language_table(material.fidelities),
+            drawn(pass_rate_over_fill(_fills(material))),
+            fill_table(material.fills),
+            fill_pairs_table(material.fills),
             drawn(agreement(replies)),
             folded(replies_table(material.replies)),
             temperature_words(material.replies),
@@ -101,6 +106,19 @@ def _divergences(material: Material) -> pd.DataFrame:
         rows.append((row.candidate, row.model, row.level, bits.get(row.candidate), *drop, *solved, texts))
     frame = pd.DataFrame(rows, columns=list(names))
     return frame.astype({name: float for name in names[3:]})
+
+
+def _fills(material: Material) -> pd.DataFrame:
+    """Each candidate at each fill of its context, figures with their bounds."""
+    rows = []
+    for one in material.fills:
+        rate, gap = one.pass_rate, one.difference
+        solved = (rate.value, rate.low, rate.high) if rate is not None else (None, None, None)
+        beside = (gap.value, gap.low, gap.high) if gap is not None else (None, None, None)
+        rows.append((one.candidate, one.fill or 0.0, *solved, *beside, one.ttft_s, one.trials))
+    names = ("candidate", "fill", "pass_rate", "low", "high", "difference", "difference_low", "difference_high")
+    frame = pd.DataFrame(rows, columns=[*names, "ttft_s", "trials"])
+    return frame.astype({name: float for name in (*names[1:], "ttft_s")})
 
 
 def _differences(material: Material, confidence: float) -> pd.DataFrame:
