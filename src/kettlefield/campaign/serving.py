@@ -9,6 +9,7 @@ from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
+from kettlefield.campaign.metrics_watch import MetricsWatch
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.measure.sampler import Phase, Sampler
 from kettlefield.plan.plan import Candidate, Plan
@@ -155,14 +156,16 @@ async def serving(place: Place, *, load_kind: str = "as found") -> AsyncIterator
         try:
             session = await _begin(place, server, sampler, load_kind, used_before)
             if server.pid is None:
-                yield session
+                async with _own_words(place, session):
+                    yield session
                 place.record.end_session(session.id, "left running")
                 return
             session.save_phase("load")
             keeping = asyncio.create_task(session.keep_peaks())
             how = "broken off"
             try:
-                yield session
+                async with _own_words(place, session):
+                    yield session
                 how = "stopped"
                 if server.is_alive:
                     session.phase = "idle"
@@ -237,6 +240,24 @@ async def load_from_disk(place: Place, first_words: FirstWords) -> None:
     drop_pages(place.weights_files)
     async with serving(place, load_kind="cold") as session:
         session.answered(await first_words(session.client))
+
+
+@asynccontextmanager
+async def _own_words(place: Place, session: Session) -> AsyncIterator[None]:
+    """What the server says of itself, watched where the plan says where it says it."""
+    table = place.candidate.server
+    if not table.metrics_path:
+        yield
+        return
+    url = f"{session.server.url.rstrip('/')}/{table.metrics_path.lstrip('/')}"
+    watch = MetricsWatch(url=url, headers=key_headers(table.key_from), phase=lambda: session.phase)
+    async with watch.watching():
+        yield
+    if watch.values:
+        place.record.save_server_metrics(session.id, watch.facts)
+    else:
+        text = f"{place.candidate.name}: what {table.metrics_path} says {watch.fault or 'was never looked at'}"
+        place.record.save_note(text, place.candidate_id)
 
 
 def _sampler(place: Place, pid: int | None) -> Sampler:

@@ -124,6 +124,9 @@ class Backend(Protocol):
             The request cannot be carried out.
         """
 
+    def gauges(self) -> dict[str, float]:
+        """How many requests run and wait, and what share of the cache is in use."""
+
     def end(self, asked: Asked, answer: Answer) -> None:
         """The reply was drawn to its end, or whoever asked has gone."""
 
@@ -136,6 +139,7 @@ class Front:
 
     def __init__(self, backend: Backend) -> None:
         self._backend = backend
+        self._counted = {"prompt_tokens_total": 0, "completion_tokens_total": 0}
         self._tasks: list[asyncio.Task[None]] = []
 
     def build(self) -> web.Application:
@@ -143,6 +147,7 @@ class Front:
         app = web.Application(client_max_size=MOST_BODY_BYTES, middlewares=[self._check_key])
         app.router.add_get("/health", self._health)
         app.router.add_get("/v1/models", self._models)
+        app.router.add_get("/metrics", self._metrics)
         app.router.add_post("/v1/chat/completions", self._complete)
         app.router.add_post("/v1/completions", self._complete)
         app.on_startup.append(self._start)
@@ -167,6 +172,14 @@ class Front:
     async def _models(self, _: web.Request) -> web.Response:
         entry = {"id": self._backend.model_id, "object": "model"}
         return web.json_response({"object": "list", "data": [entry]})
+
+    async def _metrics(self, _: web.Request) -> web.Response:
+        """In the Prometheus text format."""
+        lines = [f"# {self._backend.server_name}"]
+        for kind, values in (("counter", self._counted), ("gauge", self._backend.gauges())):
+            for name, value in values.items():
+                lines += [f"# TYPE {name} {kind}", f"{name} {value:.17g}"]
+        return web.Response(text="\n".join(lines) + "\n", content_type="text/plain")
 
     async def _complete(self, request: web.Request) -> web.StreamResponse:
         if self._backend.health is None:
@@ -194,6 +207,9 @@ class Front:
         except RefusedError as err:
             return _error(err)
         finally:
+            usage = answer.usage()
+            self._counted["prompt_tokens_total"] += usage["prompt_tokens"]
+            self._counted["completion_tokens_total"] += usage["completion_tokens"]
             self._backend.end(asked, answer)
 
     async def _name_server(self, _: web.Request, response: web.StreamResponse) -> None:

@@ -113,6 +113,11 @@ class Engine:
         return len(self._waiting)
 
     @property
+    def active(self) -> tuple[Stream, ...]:
+        """Requests that have a slot."""
+        return tuple(self._active)
+
+    @property
     def throttled(self) -> bool:
         """Whether the card is too warm by now."""
         return self._pace.throttled

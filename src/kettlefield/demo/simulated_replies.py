@@ -113,6 +113,7 @@ REPAIR_MARK = "Correct it and reply with the complete code"
 STRAYING_AT_4_BITS = 0.4
 MOST_STRAYING = 0.9
 REPAIR_GAIN = 0.6  # log-odds a turn
+FADING, FADING_CHARS, LEAST_BEFORE_CHARS = 0.5, 10_000, 3_000  # log-odds for as many characters before the exercise
 FOLLOWS_UP = 0.5  # chance that a model which has got so far follows the next turn, whatever its merit
 SMALL_TALK = "This is a simulated reply from a made-up model: the prompt holds no exercise that it knows.\n"
 _TOKEN = re.compile(r"\s+|\w{1,6}|[^\w\s]")
@@ -146,7 +147,8 @@ class Replier:
         # after its error it draws again, and somewhat better
         repair = prompt.count(REPAIR_MARK)
         rng = self._luck(exercise.id, self._level, str(seed), str(repair), *([str(turn)] if turn > 1 else []))
-        solved = self._merit(exercise, seed) + repair * (REPAIR_GAIN + rng.gauss(0, 1)) > 0
+        merit = self._merit(exercise, seed) - _distraction(exercise, prompt)
+        solved = merit + repair * (REPAIR_GAIN + rng.gauss(0, 1)) > 0
         if turn > 1:
             solved = solved or rng.random() < FOLLOWS_UP
         if not solved and self._model.bits_per_weight < LOOP_BELOW_BITS and rng.random() < LOOP_SHARE:
@@ -187,6 +189,12 @@ class Replier:
     def _luck(self, *names: str) -> random.Random:
         key = "\0".join((self._model.name, *names))
         return random.Random(hashlib.sha256(key.encode()).digest())
+
+
+def _distraction(exercise: Exercise, prompt: str) -> float:
+    """What much text before the exercise takes, in log-odds."""
+    before = max(0, prompt.find(exercise.prompt.strip()))
+    return FADING * before / FADING_CHARS if before > LEAST_BEFORE_CHARS else 0.0
 
 
 def _wrong_files(exercise: Exercise, turn: int, rng: random.Random) -> dict[str, str]:

@@ -111,6 +111,15 @@ class SimulatedServer:
             tokens, model=model.name, ability=model.ability, frailty=model.frailty, bits=model.bits_per_weight, top=top
         )
 
+    def gauges(self) -> dict[str, float]:
+        """Of the engine; the cache by the tokens in its slots."""
+        held = sum(stream.depth_tokens for stream in self._engine.active)
+        return {
+            "requests_running": len(self._engine.active),
+            "requests_waiting": self._engine.waiting,
+            "cache_used_ratio": held / (self._settings.context_tokens * self._settings.slots),
+        }
+
     def end(self, asked: Asked, answer: Answer) -> None:
         """Free the slot, and write down what really happened."""
         stream, beginning = self._streams.pop(id(answer))

@@ -286,6 +286,9 @@ def _check_server(where: str, candidate: Candidate) -> None:
             where,
             "Check the path; it is relative to the plan.",
         )
+    if server.metrics_path and (not server.metrics_path.startswith("/") or server.protocol != "http"):
+        hint = 'Write a path such as "/metrics", for a server that speaks HTTP.'
+        raise InputError(f'metrics_path is "{server.metrics_path}"', where, hint)
     if server.port is not None and not 0 < server.port < 65536:
         raise InputError(f"port is {server.port}", where, "Write 1 to 65535, or leave it out.")
 

@@ -34,6 +34,7 @@ class ServerTable(Part, frozen=True, kw_only=True):
     protocol: str = "http"  # "http", "stdio", or one that another package brings
     port: int | None = None  # none: any free one
     context: int = 4096  # tokens
+    metrics_path: str = ""  # of its own counters in the Prometheus text format, such as "/metrics"; none: not asked for
     ready_within: Duration = Duration(120)
     ready_paths: tuple[str, ...] = ("/health", "/v1/models")
     reply_within: Duration = Duration(300)

@@ -10,7 +10,7 @@ History of the format (``migrations/`` brings an older record to the newest one)
 7: sessions tell which settings the server took and what its processes had loaded; what was measured again is marked.
 8: columns have the trade's names; which server is simulated, an exercise's own suite and seed, and how many requests
    a memory phase had at once are columns.
-9: trials tell how much of the context stood before their exercise.
+9: trials tell how much of the context stood before their exercise; what servers say of themselves.
 """
 
 from typing import Any
@@ -291,6 +291,15 @@ procedure = Table(
     Column("ended_at", Float, nullable=False),
     Column("why_ended", String, nullable=False),  # "precise", "done", "budget", or a fault in words
     Column("facts", String, nullable=False),  # JSON: what it found out as a whole
+)
+
+server_metrics = Table(
+    "server_metrics",
+    metadata,
+    _id(),
+    _of("session"),
+    # zlib over JSON: kinds (name -> "counter" or "gauge"), at_s, phases, values (name -> one a look)
+    Column("looks", LargeBinary, nullable=False),
 )
 
 note = Table(

@@ -26,7 +26,7 @@ from kettlefield.record.entries import (
     put_attempt,
     put_exchange,
 )
-from kettlefield.record.packing import pack_text
+from kettlefield.record.packing import pack_json, pack_text
 from kettlefield.record.record_file import RecordFile
 
 
@@ -256,6 +256,12 @@ class Record(RecordFile):
                 return inserted(connection, table, row)
             connection.execute(table.update().where(table.c.id == row_id).values(**row))
             return row_id
+
+    def save_server_metrics(self, session_id: int, looks: dict[str, Any]) -> None:
+        """Write what a session's server said of itself."""
+        row = {"session_id": session_id, "looks": pack_json(looks)}
+        with self._writing() as connection:
+            connection.execute(schema.server_metrics.insert().values(**row))
 
     def save_marks(self, entries: Sequence[MarkEntry]) -> None:
         """Add marks, all or none; what stands is the last of each marker, reply and showing."""

@@ -28,7 +28,7 @@ class FillFigures:
     won: tuple[str, ...]  # exercises of which more samples pass than alone
     lost: tuple[str, ...]
     p: float | None  # exact, of equal pass rates
-    prompt_tokens: float | None  # median
+    prompt_tokens: int | None  # median
     ttft_s: float | None  # median
     reply_s: float | None  # median of whole replies
     peak_bytes: int | None  # of the server while these were asked
@@ -72,7 +72,7 @@ def _read(record: Record, confidence: float) -> tuple[FillFigures, ...]:
                     won=against.won if against is not None else (),
                     lost=against.lost if against is not None else (),
                     p=against.p if against is not None else None,
-                    prompt_tokens=_median(mine["prompt_tokens"]),
+                    prompt_tokens=_rounded(_median(mine["prompt_tokens"])),
                     ttft_s=_median(mine["ttft_s"]),
                     reply_s=_median(mine["finished_s"]),
                     peak_bytes=int(peaks.max()) if len(peaks) else None,
@@ -84,3 +84,7 @@ def _read(record: Record, confidence: float) -> tuple[FillFigures, ...]:
 def _median(column: pd.Series) -> float | None:
     values = column.dropna()
     return float(values.median()) if len(values) else None
+
+
+def _rounded(value: float | None) -> int | None:
+    return None if value is None else round(value)

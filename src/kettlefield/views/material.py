@@ -16,6 +16,7 @@ from kettlefield.results.frames import campaign_facts, notes
 from kettlefield.results.memory_use import Memory, memories
 from kettlefield.results.paired_comparison import mixed_settings
 from kettlefield.results.reply_similarity import ReplyAgreement, reply_agreements
+from kettlefield.results.server_words import ServerWords, server_words
 from kettlefield.results.speed import Timing, timed_frame, timings
 from kettlefield.results.text_fidelity import Fidelity, fidelities
 
@@ -37,6 +38,7 @@ class Material:
     replies: tuple[ReplyAgreement, ...]
     fidelities: tuple[Fidelity, ...]
     fills: tuple[FillFigures, ...]
+    server_words: ServerWords
     groups: dict[str, tuple[Group, ...]]
     mixed: dict[str, str]
     notes: tuple[str, ...]
@@ -63,6 +65,7 @@ def read_material(record: Record, decision: Decision) -> Material:
         replies=reply_agreements(record),
         fidelities=fidelities(record),
         fills=context_fills(record),
+        server_words=server_words(record),
         groups={grouping: pass_rates_by(record, grouping) for grouping in GROUPINGS},
         mixed=mixed_settings(record),
         notes=tuple(notes(record)),

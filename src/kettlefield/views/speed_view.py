@@ -7,7 +7,9 @@ from typing import Any
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
 from kettlefield.results.comparison import Figures, compare
+from kettlefield.results.server_words import server_words
 from kettlefield.results.speed import Cell, Timing, timings
+from kettlefield.views.server_words_view import counter_words, counters_table, gauges_table
 from kettlefield.views.table import (
     Align,
     Column,
@@ -38,6 +40,7 @@ def speed_view(record: Record, only: str | None = None) -> View:
         No campaign was begun, or the pattern matches nothing.
     """
     compared, rows, floor = compare(record), chosen(timings(record), only), floor_of(record)
+    said = server_words(record).of({row.candidate for row in rows})
     return View(
         title=compared.title,
         simulated=compared.simulated,
@@ -49,12 +52,19 @@ def speed_view(record: Record, only: str | None = None) -> View:
             prompt_cache_table(rows, floor),
             closed_loop_table(rows, floor),
             capacity_table(rows),
+            counters_table(said),
+            gauges_table(said),
+            *counter_words(said),
             loads_table(rows),
             thinking_table(chosen(compared.rows, only)),
             *(Words(text=f"! {text}", tone="warning") for text in remarks(rows)),
             Words(text=floor.words(), tone="small"),
         ),
-        document={"simulated": compared.simulated, "candidates": [dataclasses.asdict(row) for row in rows]},
+        document={
+            "simulated": compared.simulated,
+            "candidates": [dataclasses.asdict(row) for row in rows],
+            "server_counters": [{**dataclasses.asdict(one), "agrees": one.agrees} for one in said.counted],
+        },
     )
 
 

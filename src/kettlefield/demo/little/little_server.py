@@ -108,6 +108,10 @@ class LittleServer:
             found.append(TokenScore(text=pieces[token], logprob=float(logprobs[place, token]), top=listed))
         return found
 
+    def gauges(self) -> dict[str, float]:
+        """Of the engine."""
+        return self.engine.gauges
+
     def end(self, asked: Asked, answer: Answer) -> None:
         """Free the slot, and write down what really happened."""
         stream = self._streams.pop(id(answer))

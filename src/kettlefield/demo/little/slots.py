@@ -69,6 +69,7 @@ class Engine:
         self._end = end  # the token that ends a reply
         self._slots = [Slot(Cache(network.shape, context_tokens, bits)) for _ in range(slots)]
         self._keep_prompts = keep_prompts
+        self._context_tokens = context_tokens
         self._waiting: deque[Stream] = deque()
         self._work = asyncio.Event()
 
@@ -76,6 +77,16 @@ class Engine:
     def kv_bytes(self) -> int:
         """What all slots' memories take."""
         return sum(slot.cache.size_bytes for slot in self._slots)
+
+    @property
+    def gauges(self) -> dict[str, float]:
+        """How many requests run and wait, and what share of all slots' memories is in use."""
+        running = [slot for slot in self._slots if slot.stream is not None]
+        return {
+            "requests_running": len(running),
+            "requests_waiting": len(self._waiting),
+            "cache_used_ratio": sum(len(slot.held) for slot in running) / (self._context_tokens * len(self._slots)),
+        }
 
     def submit(self, stream: Stream) -> None:
         """Queue a request."""

@@ -3,7 +3,7 @@
 import pandas as pd
 
 from kettlefield.views.figures.findings import as_it_fills
-from kettlefield.views.style import COLOURS, MARKERS, Chart, head, new_figure, note, rows_of, sentences
+from kettlefield.views.style import COLOURS, MARKERS, Chart, add_legend, head, new_figure, rows_of, sentences
 
 
 def pass_rate_over_fill(frame: pd.DataFrame) -> Chart | None:
@@ -30,19 +30,16 @@ def pass_rate_over_fill(frame: pd.DataFrame) -> Chart | None:
         left.vlines(at, mine["low"], mine["high"], color=look["color"])
         left.plot(at, mine["pass_rate"], **look, markersize=7, linewidth=0.8)
         timed = mine.dropna(subset=["ttft_s"])
-        right.plot(timed["fill"], timed["ttft_s"], **look, markersize=7, linewidth=0.8)
-        for axes, rows, value in ((left, mine, "pass_rate"), (right, timed, "ttft_s")):
-            if len(rows):
-                last = rows.iloc[-1]
-                note(axes, name, (float(last["fill"]), float(last[value])), xytext=(8, 6 - 12 * (number % 2)))
+        right.plot(timed["fill"], timed["ttft_s"], **look, markersize=7, linewidth=0.8, label=name)
     left.set_ylabel("pass rate (share of trials)")
     left.set_ylim(-0.03, 1.05)
     right.set_ylabel("TTFT (s)")
-    right.set_ylim(bottom=0)
+    right.set_ylim(0, 1.1 * float(known["ttft_s"].max()) if known["ttft_s"].notna().any() else None)
     for axes in (left, right):
         axes.set_xlabel("share of the context taken before the reply")
         axes.xaxis.set_major_formatter(lambda value, _: f"{value:.0%}")
-        axes.margins(x=0.18)
+        axes.margins(x=0.06)
+    add_legend(right, loc="lower right")
     return Chart(
         name="pass-rate-over-fill",
         title="Correctness as the context fills",

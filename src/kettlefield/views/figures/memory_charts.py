@@ -37,8 +37,10 @@ _GROUPS = {
 
 def group_of(phase: str) -> str:
     """Which group of phases one belongs to, for its colour."""
-    if phase in {"load", "answers", "idle"}:
+    if phase in {"load", "idle"}:
         return phase
+    if phase.startswith("answers"):  # also with a part of the context filled
+        return "answers"
     return "several at once" if phase.startswith("concurrency") or phase == "open_loop" else "timing"
 
 

@@ -17,12 +17,14 @@ from kettlefield.views.figures.fidelity_charts import divergence_over_bits
 from kettlefield.views.figures.fill_charts import pass_rate_over_fill
 from kettlefield.views.figures.level_charts import agreement, differences, solved_against_memory
 from kettlefield.views.figures.memory_charts import over_time, predicted_beside_measured
+from kettlefield.views.figures.queue_charts import queues_under_load
 from kettlefield.views.figures.speed_charts import decode_against_depth, distribution, loads_and_ceilings, under_load
 from kettlefield.views.fill_view import fill_pairs_table, fill_table
 from kettlefield.views.marks_view import marks_parts
 from kettlefield.views.material import Material
 from kettlefield.views.memory_view import energy_table, growth_table, less_table, phases_table
 from kettlefield.views.parts import Part, Section, drawn
+from kettlefield.views.server_words_view import counter_words, counters_table, gauges_table
 from kettlefield.views.speed_view import (
     capacity_table,
     closed_loop_table,
@@ -155,12 +157,16 @@ def speed_section(material: Material) -> Section:
         drawn(decode_against_depth(depth_samples(material.timed), floor_tps=max(floors, default=0.0))),
         drawn(_under_load(material)),
         capacity_table(material.timings),
+        drawn(queues_under_load(material.server_words.load)),
+        *counter_words(material.server_words),
         drawn(_loads(material)),
         folded(latency_table(material.timings, floor)),
         folded(itl_table(material.timings, floor)),
         folded(depth_table(material.timings, floor)),
         folded(prompt_cache_table(material.timings, floor)),
         folded(closed_loop_table(material.timings, floor)),
+        folded(counters_table(material.server_words)),
+        folded(gauges_table(material.server_words)),
         folded(loads_table(material.timings)),
         folded(thinking_table(material.decision.table.rows)),
         _worth_knowing(material),

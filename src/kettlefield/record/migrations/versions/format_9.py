@@ -1,4 +1,4 @@
-"""Format 8 to 9: trials tell what share of the context was taken; NULL in all that were there before."""
+"""Format 8 to 9: trials tell what share of the context was taken, NULL in older ones; what servers say themselves."""
 
 from alembic import op
 
@@ -35,3 +35,11 @@ def upgrade() -> None:
     op.execute(
         "CREATE UNIQUE INDEX one_trial_each ON trial (candidate_id, exercise_id, sample, coalesce(context_fill, 0.0))"
     )
+    op.execute(
+        """CREATE TABLE server_metrics (
+            id INTEGER NOT NULL PRIMARY KEY,
+            session_id INTEGER NOT NULL REFERENCES session (id),
+            looks BLOB NOT NULL
+        )"""
+    )
+    op.execute("CREATE INDEX ix_server_metrics_session_id ON server_metrics (session_id)")
