@@ -381,3 +381,64 @@ def test_an_exercise_that_contradicts_itself_is_refused(tmp_path, spec, words):
         write_exercise(tmp_path / "e", {"check": [check], **spec}, {"c.json": [{"expect": 1}]})
     assert words in str(caught.value)
     assert "exercise.toml" in str(caught.value)
+
+
+# --- test programs ------------------------------------------------------------------------------------------
+
+TOLL_TESTS = {
+    "kind": "tests",
+    "file": "test_toll.js",
+    "language": "javascript",
+    "check": [
+        {
+            "kind": "tests",
+            "name": "right and wrong",
+            "subject": "toll.js",
+            "right": ["right/one.js", "right/other.js"],
+            "wrong": ["wrong/flat.js", "wrong/crash.js"],
+        }
+    ],
+    "limits": {"wall": "2 s"},
+}
+TOLLS = {
+    "right/one.js": "exports.toll = (cars) => cars * 3;\n",
+    "right/other.js": "exports.toll = (cars) => cars + cars + cars;\nexports.name = 'other';\n",
+    "wrong/flat.js": "exports.toll = (cars) => 3;\n",
+    "wrong/crash.js": "exports.toll = (cars) => { if (cars > 1) throw new Error('full'); return 3; };\n",
+}
+ASSERTS = 'const assert = require("node:assert");\nconst { toll, name } = require("./toll.js");\n'
+
+
+@pytest.mark.parametrize(
+    ("code", "outcome", "passed", "said"),
+    [
+        (ASSERTS + "assert.equal(toll(1), 3);\nassert.equal(toll(2), 6);\n", "passed", 4, ""),
+        (
+            ASSERTS + "assert.equal(toll(1), 3);\n",
+            "wrong-answer",
+            2,
+            "passes on the wrong implementation wrong/flat.js",
+        ),
+        (
+            ASSERTS + "assert.equal(name, undefined);\n",
+            "wrong-answer",
+            1,
+            "fails on the right implementation right/other",
+        ),
+        ("process.exit(1);\n", "wrong-answer", 0, "fails on the right implementation right/one.js: exit status 1"),
+        ("while (true) {}\n", "timed-out", 0, "with right/one.js: still running"),
+        ("const ( = 3;\n", "no-build", 0, "SyntaxError"),
+    ],
+)
+def test_a_test_program_tells_right_implementations_from_wrong_ones(tmp_path, code, outcome, passed, said):
+    exercise = write_exercise(tmp_path / "toll-tests", TOLL_TESTS, TOLLS)
+    found, detail, whole = grade(exercise, code)
+    assert (found, whole.checks[0].cases_passed) == (outcome, passed) and said in detail
+    # what goes back to the model names no implementation
+    assert "wrong/" not in whole.checks[0].feedback
+
+
+def test_a_test_program_needs_several_implementations_of_each_sort(tmp_path):
+    few = TOLL_TESTS | {"check": [TOLL_TESTS["check"][0] | {"right": ["right/one.js"]}]}
+    with pytest.raises(InputError, match="has 1 right and 2 wrong implementations"):
+        write_exercise(tmp_path / "toll-tests", few, TOLLS)

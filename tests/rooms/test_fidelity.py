@@ -278,6 +278,7 @@ def test_a_campaign_scores_its_texts_and_criteria_are_met_by_them(make_plan, run
     full, low = json.loads(found.out)["candidates"]
     assert full["texts"] == low["texts"] > 0 and full["kl_divergence"] is None and low["reference"] == full["candidate"]
     assert low["kl_divergence"]["value"] > 0.001 and low["top1_agreement"]["value"] < 1
+    assert all(one["perplexity"]["value"] > 1 for one in low["languages"])
     assert {one["language"] for one in low["languages"]} and low["kl_p99"]["value"] > 0 and low["way"] == "prompt"
     verdicts = json.loads(run_main("decide", plan.parent / "record.db", "--json").out)["verdicts"]
     assert [[one["status"] for one in verdict["criteria"]] for verdict in verdicts] == [

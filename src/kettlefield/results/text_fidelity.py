@@ -21,6 +21,7 @@ class LanguageFidelity:
     """One candidate on the texts of one language."""
 
     language: str
+    perplexity: Estimate | None  # of a token
     perplexity_per_byte: Estimate | None
     pairing: Pairing | None  # beside its reference level; None: it is one, or that was not scored
 
@@ -108,6 +109,7 @@ def _by_language(
         rows.append(
             LanguageFidelity(
                 language=language,
+                perplexity=perplexity(own, confidence=confidence),
                 perplexity_per_byte=perplexity_per_byte(own, confidence=confidence),
                 pairing=pair_up(theirs, own, confidence=confidence, are_replies=are_replies, resamples=0)
                 if theirs

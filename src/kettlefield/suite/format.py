@@ -8,7 +8,20 @@ import msgspec
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import Duration, Size
 
-Kind = Literal["write", "steps", "repair", "extend", "continue", "infill", "data", "speed", "explain", "files", "page"]
+Kind = Literal[
+    "write",
+    "steps",
+    "repair",
+    "extend",
+    "continue",
+    "infill",
+    "data",
+    "speed",
+    "explain",
+    "files",
+    "page",
+    "tests",
+]
 KINDS: tuple[str, ...] = get_args(Kind)
 Selection = Literal["short", "screen", "all"]  # each holds those before it
 SELECTIONS: tuple[Selection, ...] = get_args(Selection)

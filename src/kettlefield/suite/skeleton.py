@@ -144,6 +144,11 @@ def _skeleton(kind: str, language: str, file: str) -> dict[str, str]:
         second = f"second{LANGUAGES[language].suffix}"
         spec["files"] = [second]
         files |= {f"{folder}/{second}": f"{TO_WRITE}\n" for folder in folders}
+    if kind == "tests":
+        subject, suffix = f"subject{LANGUAGES[language].suffix}", LANGUAGES[language].suffix
+        names = {part: [f"{part}/{which}{suffix}" for which in ("one", "other")] for part in ("right", "wrong")}
+        spec["check"] = [{"kind": "tests", "name": "cases", "subject": subject, **names}]
+        files = {"prompt.md": f"{TO_WRITE}\n", **{name: f"{TO_WRITE}\n" for of in names.values() for name in of}}
     if kind == "extend":
         check, cases = _check_of(language, "second ")
         spec["turn"] = [{"check": [check]}]

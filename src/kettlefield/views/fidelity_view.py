@@ -127,12 +127,13 @@ def language_table(rows: Sequence[Fidelity]) -> Table | None:
         [
             words("candidate", once=True),
             words("language"),
+            _figure("perplexity/token"),
             _figure("perplexity/byte"),
             share("top-1 agreement"),
             _figure("KL divergence, nats"),
         ],
         [
-            (row.candidate, one.language, one.perplexity_per_byte, *_paired(one.pairing))
+            (row.candidate, one.language, one.perplexity, one.perplexity_per_byte, *_paired(one.pairing))
             for row in rows
             for one in row.languages
         ],
@@ -157,6 +158,7 @@ def _json(row: Fidelity) -> dict[str, Any]:
         "languages": [
             {
                 "language": one.language,
+                "perplexity": estimate_json(one.perplexity),
                 "perplexity_per_byte": estimate_json(one.perplexity_per_byte),
                 **_pairing_json(one.pairing),
             }
