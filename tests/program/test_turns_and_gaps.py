@@ -115,7 +115,9 @@ def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan,
         for table, columns in NEWER_COLUMNS.items():
             for column in columns.split():
                 connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
-        for table in ("procedure", "signature", "picture", "mark", "assessment", "alembic_version"):
+        connection.execute("DROP INDEX one_trial_each")
+        connection.execute("ALTER TABLE trial DROP COLUMN context_fill")
+        for table in ("procedure", "signature", "picture", "mark", "assessment", "alembic_version", "server_metrics"):
             connection.execute(f"DROP TABLE {table}")
         connection.execute("UPDATE exchange SET purpose = 'speed' WHERE purpose = 'latency'")
         connection.execute("INSERT INTO meta VALUES ('schema_version', '1')")
@@ -129,4 +131,7 @@ def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan,
     with sqlite3.connect(record) as connection:
         assert connection.execute("SELECT version_num FROM alembic_version").fetchone() == (str(schema.FORMAT),)
         assert connection.execute("SELECT count(*) FROM trial WHERE first_outcome <> outcome").fetchone() == (0,)
+        # no trial twice, as in a record of today, and attempts still point at their trials
+        assert connection.execute("SELECT count(*) FROM sqlite_master WHERE name = 'one_trial_each'").fetchone() == (1,)
+        assert connection.execute("PRAGMA foreign_key_check").fetchall() == []
     connection.close()
