@@ -263,9 +263,9 @@ def test_dropping_faults_leaves_everything_else(write):
     ids = writer.candidate("m@q8_0")
     writer.trial(ids, 0, PASSED)
     writer.trial(ids, 1, FAULT)
-    assert writer.record.finished(ids[0]) == {("e0", 1), ("e1", 1)}
+    assert writer.record.finished(ids[0]) == {("e0", 1, None), ("e1", 1, None)}
     assert writer.record.drop_faults(["server-fault"]) == 1
-    assert writer.record.finished(ids[0]) == {("e0", 1)}
+    assert writer.record.finished(ids[0]) == {("e0", 1, None)}
     assert list(trials_frame(writer.record)["outcome"]) == ["passed"]
 
 
