@@ -296,7 +296,8 @@ def test_a_fault_of_our_own_is_that_trials_alone(monkeypatch, caplog):
     with caplog.at_level(logging.ERROR):
         asyncio.run(
             answers.run_answers(
-                desk(Client({"text": "x"}), saved), [(SUITE[n], 1) for n in ("fare-quote", "drift-set", "deck-lanes")]
+                desk(Client({"text": "x"}), saved),
+                [answers.Due(SUITE[n], 1) for n in ("fare-quote", "drift-set", "deck-lanes")],
             )
         )
     outcomes = {entry.exercise_id: entry.outcome for entry in saved}
@@ -318,7 +319,8 @@ def test_a_trial_that_cannot_be_kept_as_it_is_is_kept_as_a_fault_and_a_full_disk
 
     asyncio.run(
         answers.run_answers(
-            desk(Client({"text": "x"}), saved, save=save), [(SUITE[n], 1) for n in ("fare-quote", "drift-set")]
+            desk(Client({"text": "x"}), saved, save=save),
+            [answers.Due(SUITE[n], 1) for n in ("fare-quote", "drift-set")],
         )
     )
     assert {entry.exercise_id: entry.outcome for entry in saved} == {
@@ -330,7 +332,9 @@ def test_a_trial_that_cannot_be_kept_as_it_is_is_kept_as_a_fault_and_a_full_disk
         raise RigError("cannot be written", "record", "Make room.")
 
     with pytest.raises(ExceptionGroup):
-        asyncio.run(answers.run_answers(desk(Client({"text": "x"}), saved, save=full), [(SUITE["fare-quote"], 1)]))
+        asyncio.run(
+            answers.run_answers(desk(Client({"text": "x"}), saved, save=full), [answers.Due(SUITE["fare-quote"], 1)])
+        )
 
 
 def test_what_does_not_fit_the_context_is_not_asked_or_told_by_the_servers_words():
@@ -340,7 +344,7 @@ def test_what_does_not_fit_the_context_is_not_asked_or_told_by_the_servers_words
     )
     asyncio.run(
         answers.run_answers(
-            desk(client, saved, over=("fare-quote",)), [(SUITE[n], 1) for n in ("fare-quote", "drift-set")]
+            desk(client, saved, over=("fare-quote",)), [answers.Due(SUITE[n], 1) for n in ("fare-quote", "drift-set")]
         )
     )
     assert {entry.exercise_id: (entry.outcome, entry.attempts[0].exchange is None) for entry in saved} == {
@@ -359,14 +363,20 @@ def test_when_a_server_dies_only_what_was_in_flight_is_a_fault():
 
     saved, client = [], Client({"text": ""}, dies, {"fault": "refused", "sent": False})
     names = ("fare-quote", "drift-set", "deck-lanes", "berth-clashes", "buoy-gap-fill")
-    asyncio.run(answers.run_answers(desk(client, saved, alive=lambda: alive[0]), [(SUITE[n], 1) for n in names]))
+    asyncio.run(
+        answers.run_answers(desk(client, saved, alive=lambda: alive[0]), [answers.Due(SUITE[n], 1) for n in names])
+    )
     assert [entry.outcome for entry in saved].count(Outcome.SERVER_FAULT) == 1
     assert len(saved) <= 3  # the others were never asked, and stay to be done
 
 
 def test_a_server_that_takes_no_connections_is_asked_nothing_and_nothing_is_recorded():
     saved, client = [], Client({"fault": "broke off (ClientConnectorError)", "sent": False})
-    asyncio.run(answers.run_answers(desk(client, saved), [(SUITE["fare-quote"], 1), (SUITE["drift-set"], 1)]))
+    asyncio.run(
+        answers.run_answers(
+            desk(client, saved), [answers.Due(SUITE["fare-quote"], 1), answers.Due(SUITE["drift-set"], 1)]
+        )
+    )
     assert saved == []
 
 
