@@ -14,10 +14,15 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from kettlefield.demo.simulated_folder import CARD
 from kettlefield.demo.simulated_models import MODELS, write_weights
 from kettlefield.suite.loader import find_suite
+
+# a busy machine is no fault of what is tested
+settings.register_profile("busy machine", deadline=None)
+settings.load_profile("busy machine")
 
 BUILT_IN = find_suite("berthdesk", Path())
 SMALL_SUITE = (

@@ -107,9 +107,8 @@ def test_another_language_is_taken_only_for_want_of_better():
 @given(st.text(max_size=400))
 def test_extraction_never_raises_and_invents_nothing(reply):
     for wanted in (PYTHON, SCRIPT):
-        for file in extract_answer(reply, wanted).files.items():
-            kept = file.text.replace("\n", "")
-            assert all(ch in reply for ch in kept)
+        for text in extract_answer(reply, wanted).files.values():
+            assert all(ch in reply for ch in text.replace("\n", ""))
 
 
 @given(

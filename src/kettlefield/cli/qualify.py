@@ -163,6 +163,8 @@ def _log_faults(path: Path) -> None:
     handler = logging.FileHandler(path, encoding="utf-8", errors="backslashreplace", delay=True)
     handler.setFormatter(logging.Formatter("%(asctime)s %(name)s: %(message)s"))
     logger = logging.getLogger("kettlefield.campaign")
+    for earlier in logger.handlers:
+        earlier.close()  # of a run before this one in the same process
     logger.handlers = [handler]
     logger.propagate = logging.getLogger().isEnabledFor(logging.INFO)
 
