@@ -8,6 +8,8 @@ from exercises import write_exercise
 
 from kettlefield.record import schema
 from kettlefield.record.earlier import COLUMNS_OF_7, NEW_IN_8, TABLES_OF_7
+from kettlefield.record.signed_rows import results_digest
+from kettlefield.record.store import Record
 
 GAP = "def rest(hours):\n    # what is left of a day, never below nothing\n    "
 # what the first format did not have
@@ -133,5 +135,23 @@ def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan,
         assert connection.execute("SELECT count(*) FROM trial WHERE first_outcome <> outcome").fetchone() == (0,)
         # no trial twice, as in a record of today, and attempts still point at their trials
         assert connection.execute("SELECT count(*) FROM sqlite_master WHERE name = 'one_trial_each'").fetchone() == (1,)
+        assert connection.execute("PRAGMA foreign_key_check").fetchall() == []
+    connection.close()
+
+
+def test_a_signed_record_of_format_8_is_brought_up_whole_and_its_signature_holds(make_plan, run_cli, suite):
+    path = run(make_plan, run_cli, suite, "chat")
+    signed = results_digest(Record.open(path), 8)
+    with sqlite3.connect(path) as connection:
+        connection.execute("DROP INDEX one_trial_each")
+        connection.execute("ALTER TABLE trial DROP COLUMN context_fill")
+        connection.execute("DROP TABLE server_metrics")
+        connection.execute("UPDATE alembic_version SET version_num = '8'")
+        attempts = connection.execute("SELECT count(*) FROM attempt").fetchone()
+    connection.close()
+    assert results_digest(Record.open(path), 8) == signed and attempts[0] > 0
+    with sqlite3.connect(path) as connection:
+        assert connection.execute("SELECT version_num FROM alembic_version").fetchone() == (str(schema.FORMAT),)
+        assert connection.execute("SELECT count(*) FROM attempt").fetchone() == attempts
         assert connection.execute("PRAGMA foreign_key_check").fetchall() == []
     connection.close()

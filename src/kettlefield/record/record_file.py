@@ -98,6 +98,10 @@ class RecordFile:
         config = Config()
         config.set_main_option("script_location", str(resources.files("kettlefield.record") / "migrations"))
         with self._writing() as connection:
+            raw = connection.connection.driver_connection
+            if raw is not None and not raw.in_transaction:
+                # the driver begins none before it changes tables: a migration is whole or not at all
+                connection.exec_driver_sql("BEGIN IMMEDIATE")
             config.attributes["connection"] = connection
             if version == _LAST_WITHOUT_ALEMBIC:
                 command.stamp(config, str(version))
