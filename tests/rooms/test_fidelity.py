@@ -9,20 +9,22 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pandas as pd
 import pytest
+from conftest import STANDIN
 from exercises import write_exercise
 
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.prompts import render_text
 from kettlefield.core.errors import InputError
 from kettlefield.core.statistics.next_token import pair_up, perplexity
-from kettlefield.demo.simulated_scores import simulated_scores
+from kettlefield.demo.simulated_scores import Made, simulated_scores
 from kettlefield.measure.fidelity import FixedText, score_texts
 from kettlefield.measure.procedure import Bench, Budget
 from kettlefield.measure.settings import FidelityTable
 from kettlefield.plan.tables import PromptingTable
-from kettlefield.results.text_fidelity import scored_texts
+from kettlefield.results.text_fidelity import TOLD, scored_texts
 from kettlefield.server.http_client import HttpClient
 from kettlefield.server.prompt_scores import (
+    Way,
     pack_positions,
     read_next,
     read_reply,
@@ -222,7 +224,9 @@ def test_texts_are_drawn_evenly_over_languages_and_own_files_come_along(tmp_path
 
 def test_simulated_distributions_are_sound_and_move_with_bits():
     tokens = ["let", " ", "berth", " ", "=", " ", "12"]
-    full, low = (simulated_scores(tokens, model="m", ability=2, frailty=1, bits=bits, top=5) for bits in (16.0, 2.7))
+    full, low = (
+        simulated_scores(tokens, Made(name="m", ability=2, frailty=1, bits=bits), top=5) for bits in (16.0, 2.7)
+    )
     assert full[0].logprob is None and full != low
     for one in full[1:] + low[1:]:
         assert one.logprob < 0 and len(one.top) == 5 and sum(2.718281828**value for value in one.top.values()) < 1
@@ -289,6 +293,30 @@ def test_a_campaign_scores_its_texts_and_criteria_are_met_by_them(make_plan, run
     again = run_main("qualify", plan, "--part", "speed")
     assert "scoring" not in again.err
     assert tomllib.loads(plan.read_text())["fidelity"] == {"texts": 6}
+
+
+@pytest.mark.parametrize(("offers", "way"), [("next", "sampled positions"), ("replies", "replies")])
+def test_a_campaign_on_a_server_that_offers_less_says_so_and_compares_what_it_can(make_plan, run_main, offers, way):
+    plan = make_plan(
+        candidates=(("f16", "reference = true"), ("q2_k", "")),
+        tables={"fidelity": "texts = 6\npositions_each = 4"},
+        command=[*STANDIN, "--log-probabilities", offers],
+        criteria=PLAN.format(most=0.001),
+    )
+    done = run_main("qualify", plan, "--part", "speed")
+    assert done.code == 0, done.err
+    record = plan.parent / "record.db"
+    full, low = json.loads(run_main("compare", record, "--part", "fidelity", "--json").out)["candidates"]
+    assert (full["way"], low["way"]) == (way, way) and low["reference"] == full["candidate"]
+    assert low["kl_divergence"]["value"] > 0.001 and 0 < low["top1_agreement"]["value"] <= 1
+    assert low["perplexity_per_byte"] is None and not any(one["perplexity"] for one in low["languages"])
+    shown = " ".join(run_main("compare", record, "--part", "fidelity").out.split())
+    assert "perplexity is not measured" in shown
+    verdicts = json.loads(run_main("decide", record, "--json").out)["verdicts"]
+    assert [one["status"] for one in verdicts[1]["criteria"]][::2] == ["not met", "undecided"]
+    assert TOLD[Way(way)] in verdicts[1]["criteria"][2]["reason"]
+    agreement = low["top1_agreement"]
+    assert 0 <= agreement["low"] < agreement["high"] <= 1
 
 
 def test_a_server_without_log_probabilities_is_not_measured_and_that_is_no_fault(make_plan, run_main, monkeypatch):

@@ -108,6 +108,15 @@ def _fidelity(evidence: Evidence, row: Figures, confidence: float) -> Fidelity |
     return next((one for one in found if one.candidate == row.candidate and one.texts), None)
 
 
+def _no_fidelity(evidence: Evidence, row: Figures, criterion: Criterion) -> str:
+    """Why a server that was asked for log-probabilities gave no such figure; empty where it did, or was not asked."""
+    found = next((one for one in fidelities(evidence.record) if one.candidate == row.candidate), None)
+    if found is None:
+        return ""
+    why = found.no_perplexity if criterion.measure == "perplexity_per_byte" else found.not_measured
+    return f"not measured: {why}" if why else ""
+
+
 def _beside_reference(
     evidence: Evidence, row: Figures, confidence: float, pick: Callable[[Pairing], Estimate | None], with_itself: float
 ) -> Found:
@@ -125,6 +134,7 @@ def _beside_reference(
     Unit.PERPLEXITY,
     "of fixed texts; comparable across models",
     needs=FIXED_TEXTS,
+    doubt=_no_fidelity,
 )
 def perplexity_per_byte(evidence: Evidence, row: Figures, _criterion: Criterion, confidence: float) -> Found:
     """Exp of the mean negative log-likelihood of a byte."""
@@ -137,6 +147,7 @@ def perplexity_per_byte(evidence: Evidence, row: Figures, _criterion: Criterion,
     Unit.RATIO,
     "share of positions of fixed texts at which it holds the same token likeliest as its reference level",
     needs=FIXED_TEXTS,
+    doubt=_no_fidelity,
 )
 def top1_agreement(evidence: Evidence, row: Figures, _criterion: Criterion, confidence: float) -> Found:
     """Against the reference level, which agrees with itself throughout."""
@@ -148,6 +159,7 @@ def top1_agreement(evidence: Evidence, row: Figures, _criterion: Criterion, conf
     Unit.NATS,
     "mean over positions of fixed texts, from its reference level, in nats; a lower bound",
     needs=FIXED_TEXTS,
+    doubt=_no_fidelity,
 )
 def kl_divergence(evidence: Evidence, row: Figures, _criterion: Criterion, confidence: float) -> Found:
     """Against the reference level, which does not diverge from itself."""

@@ -83,6 +83,8 @@ class TokenScore:
 
 
 MOST_LISTED = 50  # likeliest tokens at a place
+# what log-probabilities are told of: a prompt that is echoed, the token after it, the reply to a chat
+SCORED = ("prompt", "next", "replies")
 
 
 class Backend(Protocol):
@@ -115,8 +117,12 @@ class Backend(Protocol):
             The request cannot be carried out.
         """
 
+    @property
+    def scored(self) -> str:
+        """The one of `SCORED` that it tells log-probabilities of, or anything else: of none."""
+
     def score(self, asked: Asked, top: int) -> list[TokenScore]:
-        """The tokens of a prompt with their log-probabilities.
+        """The tokens that it tells log-probabilities of.
 
         Raises
         ------
@@ -192,10 +198,11 @@ class Front:
         if not isinstance(body, dict):
             return _error(RefusedError(400, "malformed request: no object"))
         asked = Asked(body=body, is_chat=request.path.endswith("/chat/completions"), received_s=received_s)
-        if not asked.is_chat and body.get("echo") and body.get("logprobs"):
+        if body.get("logprobs") and _wanted_scores(asked) == self._backend.scored:
             try:
-                top = int(asked.number("logprobs", 1))
-                return _echoed(await asyncio.to_thread(self._backend.score, asked, min(top, MOST_LISTED)))
+                top = int(asked.number("top_logprobs" if asked.is_chat else "logprobs", 1))
+                scores = await asyncio.to_thread(self._backend.score, asked, min(top, MOST_LISTED))
+                return _listed(scores) if asked.is_chat else _echoed(scores)
             except RefusedError as err:
                 return _error(err)
         try:
@@ -243,6 +250,31 @@ async def _whole(asked: Asked, answer: Answer) -> web.Response:
     choice = {"index": 0, **content, "finish_reason": answer.finish()[1]}
     kind = "chat.completion" if asked.is_chat else "text_completion"
     return web.json_response({"object": kind, "choices": [choice], "usage": answer.usage()})
+
+
+def _wanted_scores(asked: Asked) -> str:
+    """Of what a request that asks for log-probabilities wants them."""
+    if asked.body.get("stream"):
+        return ""
+    if asked.is_chat:
+        return "replies"
+    return "prompt" if asked.body.get("echo") else "next" if asked.body.get("max_tokens") == 1 else ""
+
+
+def _listed(scores: list[TokenScore]) -> web.Response:
+    """A chat reply with what stood beside each of its tokens."""
+    content = [
+        {
+            "token": one.text,
+            "logprob": one.logprob,
+            "top_logprobs": [{"token": text, "logprob": logprob} for text, logprob in (one.top or {}).items()],
+        }
+        for one in scores
+    ]
+    message = {"role": "assistant", "content": "".join(one.text for one in scores)}
+    choice = {"index": 0, "message": message, "logprobs": {"content": content}, "finish_reason": "stop"}
+    usage = {"prompt_tokens": 0, "completion_tokens": len(scores), "total_tokens": len(scores)}
+    return web.json_response({"object": "chat.completion", "choices": [choice], "usage": usage})
 
 
 def _echoed(scores: list[TokenScore]) -> web.Response:

@@ -9,6 +9,7 @@ from collections import deque
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from kettlefield.demo.http_front import SCORED
 from kettlefield.demo.simulated_models import Physics
 
 PAST_WINDOW = ("refuse", "cut", "crash")
@@ -28,6 +29,7 @@ class Quirks:
     cache_on_demand: bool = False  # the key/value cache is claimed as contexts fill, and may not fit
     busy_after: int | None = None  # requests waiting, then 429
     key: str | None = None  # without it in the Authorization header, 401
+    log_probabilities: str = "prompt"  # the one way in which it tells them
     true_log: Path | None = None  # one line of JSON a request with the moments at which it was really served
 
 
@@ -43,6 +45,7 @@ def add_quirks(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--cache-on-demand", action="store_true")
     parser.add_argument("--busy-after", type=int, help="requests waiting, then 429")
     parser.add_argument("--key", help="wanted of every request, as `Authorization: Bearer KEY`")
+    parser.add_argument("--log-probabilities", choices=(*SCORED, "none"), default="prompt")
     parser.add_argument("--true-log", type=Path)
 
 

@@ -12,7 +12,7 @@ from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, Toke
 from kettlefield.demo.simulated_engine import Engine, Quirks, Stream
 from kettlefield.demo.simulated_models import Physics
 from kettlefield.demo.simulated_replies import Replier, Reply, SimulatedJudge, tokens_of
-from kettlefield.demo.simulated_scores import simulated_scores
+from kettlefield.demo.simulated_scores import Made, simulated_next, simulated_scores
 from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
 
 REPORT_EVERY_S = 0.05
@@ -72,11 +72,10 @@ class SimulatedServer:
         """
         self._count_request()
         try:
-            body = asked.body
-            prompt = "\n".join(str(m["content"]) for m in body["messages"]) if asked.is_chat else str(body["prompt"])
-            cap = int(body.get("max_tokens", 512))
-            seed = int(body.get("seed") or 0)
-        except (ValueError, KeyError, TypeError) as err:
+            prompt = _prompt_of(asked)
+            cap = int(asked.body.get("max_tokens", 512))
+            seed = int(asked.body.get("seed") or 0)
+        except (ValueError, TypeError) as err:
             raise RefusedError(400, f"malformed request: {type(err).__name__}") from err
         tokens = self._fitted(tokens_of(prompt))
         cap = min(cap, self._settings.context_tokens - len(tokens))
@@ -92,24 +91,31 @@ class SimulatedServer:
         self._streams[id(answer)] = (stream, prompt)
         return answer
 
+    @property
+    def scored(self) -> str:
+        """As the quirk says."""
+        return self._quirks.log_probabilities
+
     def score(self, asked: Asked, top: int) -> list[TokenScore]:
-        """How likely each token of a prompt would be; in no time, since nothing of it is timed.
+        """How likely tokens would be; in no time, since nothing of it is timed.
 
         Raises
         ------
         RefusedError
             The prompt is no text, or longer than the context.
         """
-        prompt = asked.body.get("prompt")
-        if not isinstance(prompt, str) or not prompt:
-            raise RefusedError(400, "malformed request: prompt is not text")
+        prompt = _prompt_of(asked)
         tokens = tokens_of(prompt)
         if len(tokens) > self._settings.context_tokens:
             raise RefusedError(400, f"{len(tokens)} tokens exceed the context of {self._settings.context_tokens}")
         model = self._settings.physics.model
-        return simulated_scores(
-            tokens, model=model.name, ability=model.ability, frailty=model.frailty, bits=model.bits_per_weight, top=top
-        )
+        made = Made(name=model.name, ability=model.ability, frailty=model.frailty, bits=model.bits_per_weight)
+        if self.scored == "next":
+            return [simulated_next(tokens, made, top=top)]
+        if self.scored == "prompt":
+            return simulated_scores(tokens, made, top=top)
+        reply = tokens_of(self._settings.replier.reply(prompt, 0).text)[: int(asked.number("max_tokens", 512))]
+        return simulated_scores([*tokens, *reply], made, top=top)[len(tokens) :]
 
     def gauges(self) -> dict[str, float]:
         """Of the engine; the cache by the tokens in its slots."""
@@ -193,6 +199,18 @@ class SimulatedServer:
                 os._exit(1)
             claim_bytes(card, self._base_bytes() + extra)
         report_work(card, joules, throttled=throttled)
+
+
+def _prompt_of(asked: Asked) -> str:
+    """All that was said before the reply, as one text."""
+    body = asked.body
+    try:
+        prompt = "\n".join(str(one["content"]) for one in body["messages"]) if asked.is_chat else body["prompt"]
+    except (KeyError, TypeError) as err:
+        raise RefusedError(400, f"malformed request: {type(err).__name__}") from err
+    if not isinstance(prompt, str) or not prompt:
+        raise RefusedError(400, "malformed request: prompt is not text")
+    return prompt
 
 
 def others_bytes(card: Path) -> dict[int, int]:

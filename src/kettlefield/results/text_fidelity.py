@@ -15,6 +15,11 @@ from kettlefield.results.capacity import procedure_ends
 from kettlefield.results.rows import candidate_rows, references_of
 from kettlefield.server.prompt_scores import Way, unpack_positions
 
+TOLD = {
+    Way.SAMPLED: "its server tells log-probabilities of one place a request",
+    Way.REPLIES: "its server tells log-probabilities of its own replies alone",
+}
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LanguageFidelity:
@@ -41,6 +46,11 @@ class Fidelity:
     languages: tuple[LanguageFidelity, ...]
     not_measured: str  # why, in words; empty: it was
     skipped: dict[str, str]  # text -> why it was not scored
+
+    @property
+    def no_perplexity(self) -> str:
+        """Why its perplexity is not known, in words; empty where it is."""
+        return self.not_measured or (TOLD[self.way] if self.perplexity is None and self.way in TOLD else "")
 
 
 def fidelities(record: Record, *, confidence: float = 0.95) -> tuple[Fidelity, ...]:

@@ -8,7 +8,7 @@ from kettlefield.core.statistics.next_token import Pairing
 from kettlefield.core.units import three_digits
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
-from kettlefield.results.text_fidelity import Fidelity, fidelities
+from kettlefield.results.text_fidelity import TOLD, Fidelity, fidelities
 from kettlefield.server.prompt_scores import Way
 from kettlefield.views.table import (
     Align,
@@ -26,10 +26,10 @@ from kettlefield.views.table import (
 )
 
 HOW = {
-    Way.SAMPLED: "its server tells log-probabilities of one place a request; places were drawn where words end, the "
-    "same for every candidate, and perplexity is not measured",
-    Way.REPLIES: "its server tells log-probabilities of its own replies alone: levels are compared up to the token at "
-    "which their replies part, and perplexity is not measured",
+    Way.SAMPLED: f"{TOLD[Way.SAMPLED]}; places were drawn where words end, the same for every candidate, and "
+    "perplexity is not measured",
+    Way.REPLIES: f"{TOLD[Way.REPLIES]}: levels are compared up to the token at which their replies part, and "
+    "perplexity is not measured",
 }
 
 
@@ -77,7 +77,7 @@ def _interval(value: Any) -> str:
     """A figure with its interval, to three digits each."""
     if not isinstance(value, Estimate) or value.low is None or value.high is None:
         return three_digits(value.value if isinstance(value, Estimate) else value)
-    return f"{three_digits(value.value)} ({three_digits(max(0.0, value.low))} to {three_digits(value.high)})"
+    return f"{three_digits(value.value)} ({three_digits(value.low)} to {three_digits(value.high)})"
 
 
 def _figure(name: str) -> Column:
@@ -112,12 +112,19 @@ def fidelity_table(rows: Sequence[Fidelity]) -> Table | None:
             )
             for row in rows
         ],
-        note="Teacher-forced, through the plain completions endpoint: no chat template; the server puts its own mark "
-        "at the beginning. 95 % intervals over texts. Tokens are the model's own: across models compare "
+        note=_forcing(rows) + "95 % intervals over texts. Tokens are the model's own: across models compare "
         "perplexity/byte. "
         "Agreement and KL: at equal positions of the reference level. KL divergence over the tokens that both lists "
         "hold, all others as one lump: a lower bound.",
     )
+
+
+def _forcing(rows: Sequence[Fidelity]) -> str:
+    """What stood before each position, where all candidates were scored the same way."""
+    if all(row.way is Way.REPLIES for row in rows):
+        return "Positions of each level's own replies to the same prompts, by the chat template, without sampling. "
+    forced = "Teacher-forced, through the plain completions endpoint: no chat template; the server puts its own mark "
+    return forced + "at the beginning. "
 
 
 def language_table(rows: Sequence[Fidelity]) -> Table | None:

@@ -100,8 +100,8 @@ def pair_up(
     return Pairing(
         texts=len(counts),
         positions=len(flat),
-        top1_agreement=_of_sums(agreed, counts, confidence),
-        kl_divergence=_of_sums([sum(values) for values in diverged], counts, confidence),
+        top1_agreement=_of_sums(agreed, counts, confidence, within=(0.0, 1.0)),
+        kl_divergence=_of_sums([sum(values) for values in diverged], counts, confidence, within=(0.0, math.inf)),
         kl_p99=_tail(diverged, confidence, resamples),
         unlike=len(both) - len(same),
     )
@@ -170,8 +170,13 @@ def _ratio(
     return _of_sums([above(text) for text in known], [float(below(text)) for text in known], confidence)
 
 
-def _of_sums(above: Sequence[float], below: Sequence[float], confidence: float) -> Estimate | None:
-    """The ratio of two sums over clusters, with its interval; one cluster alone bounds nothing."""
+def _of_sums(
+    above: Sequence[float],
+    below: Sequence[float],
+    confidence: float,
+    within: tuple[float, float] = (-math.inf, math.inf),
+) -> Estimate | None:
+    """The ratio of two sums over clusters, with its interval inside the scale; one cluster alone bounds nothing."""
     total = sum(below)
     if not total:
         return None
@@ -181,7 +186,7 @@ def _of_sums(above: Sequence[float], below: Sequence[float], confidence: float) 
     residuals = np.asarray(above) - value * np.asarray(below)
     error = math.sqrt(m / (m - 1) * float(np.square(residuals).sum())) / total
     reach = float(stdtrit(m - 1, 0.5 + confidence / 2)) * error
-    return Estimate(value=value, low=value - reach, high=value + reach, n=m)
+    return Estimate(value=value, low=max(within[0], value - reach), high=min(within[1], value + reach), n=m)
 
 
 def _exponential(estimate: Estimate | None) -> Estimate | None:

@@ -83,6 +83,8 @@ class LittleServer:
         self._streams[id(answer)] = stream
         return answer
 
+    scored = "prompt"
+
     def score(self, asked: Asked, top: int) -> list[TokenScore]:
         """How likely each token of a prompt is after those before it.
 
