@@ -119,6 +119,7 @@ def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan,
                 connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
         connection.execute("DROP INDEX one_trial_each")
         connection.execute("ALTER TABLE trial DROP COLUMN context_fill")
+        connection.execute("ALTER TABLE exercise DROP COLUMN refer")
         for table in ("procedure", "signature", "picture", "mark", "assessment", "alembic_version", "server_metrics"):
             connection.execute(f"DROP TABLE {table}")
         connection.execute("UPDATE exchange SET purpose = 'speed' WHERE purpose = 'latency'")
@@ -145,6 +146,7 @@ def test_a_signed_record_of_format_8_is_brought_up_whole_and_its_signature_holds
     with sqlite3.connect(path) as connection:
         connection.execute("DROP INDEX one_trial_each")
         connection.execute("ALTER TABLE trial DROP COLUMN context_fill")
+        connection.execute("ALTER TABLE exercise DROP COLUMN refer")
         connection.execute("DROP TABLE server_metrics")
         connection.execute("UPDATE alembic_version SET version_num = '8'")
         attempts = connection.execute("SELECT count(*) FROM attempt").fetchone()

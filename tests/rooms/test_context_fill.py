@@ -23,7 +23,7 @@ CHAT = Ask(
 
 def filling(*, as_turns=False, context=2000):
     text = filler_text(GradingTable(), (), None, 12_000)
-    return Filling(text=text, context=context, as_turns=as_turns, chars_per_token=4.0)
+    return Filling(text=text, context=context, as_turns=as_turns, chars_per_token=4.0, task_chars_per_token=4.0)
 
 
 def chars(ask):
@@ -43,6 +43,8 @@ def test_files_and_task_together_take_the_share_and_the_task_stays_last(as_turns
             ["system", *["user", "assistant"] * ((len(roles) - 2) // 2), "user"] if as_turns else ["system", "user"]
         )
         assert (READ in files) is as_turns
+    # a task that is known to be dense leaves less room
+    assert chars(filling().before(CHAT, 0.5, 600)) == pytest.approx(0.48 * 8000 - 4 * 600, abs=400)
     # the same files stand before every task, so that a prompt cache may keep them
     short, long = (filling().before(CHAT, fill).messages[1]["content"] for fill in (0.3, 0.9))
     assert long.startswith(short[:1500])

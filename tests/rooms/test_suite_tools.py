@@ -249,6 +249,7 @@ def test_the_built_in_suite_is_as_wide_as_it_says():
         "files": 4,
         "page": 8,
         "tests": 3,
+        "refer": 8,
     }
     assert all(kinds[kind] >= count for kind, count in least.items()), kinds
     assert all(languages[name] >= 2 for name in (*LANGUAGES.programs, "any")), languages

@@ -400,6 +400,8 @@ class Conductor:
         for fill in candidate.grading.fills:
             due = [one for one in pending if one.fill == fill]
             session.phase = self._phase = ANSWERS if fill is None else filled_phase(fill)
+            if fill is not None:
+                desk = dataclasses.replace(desk, task_tokens=self._record.task_tokens(candidate_id))
             try:
                 await run_answers(desk, due)
             except BaseExceptionGroup as group:

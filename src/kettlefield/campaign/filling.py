@@ -33,15 +33,21 @@ class Filling:
     text: str
     context: int  # tokens
     as_turns: bool
-    chars_per_token: float  # of the files and of the tasks, in the mean
+    chars_per_token: float  # of the files
+    task_chars_per_token: float  # of the tasks, in the mean
 
-    def before(self, ask: Ask, fill: float) -> Ask:
+    def before(self, ask: Ask, fill: float, task_tokens: int | None = None) -> Ask:
         """A request with files before its task, so that both together take a share of the context.
 
-        A task that takes as much by itself is left as it is.
+        A task that takes as much by itself is left as it is. ``task_tokens`` are those of the task alone, as counted;
+        None: they are guessed by the mean over tasks.
         """
         task_chars = sum(len(message["content"]) for message in ask.messages)
-        chars = round((fill - ROOM) * self.context * self.chars_per_token) - task_chars - len(OPENING) - len(TASK)
+        if task_tokens is None:
+            # the denser of the two: the context is rather filled a little less than over its end
+            task_tokens = round(task_chars / min(self.chars_per_token, self.task_chars_per_token))
+        left = (fill - ROOM) * self.context - task_tokens
+        chars = round(left * self.chars_per_token) - len(OPENING) - len(TASK)
         # whole lines only, the same ones before every task: a prompt cache may keep them
         files = self.text[: self.text.rfind("\n", 0, max(0, chars)) + 1]
         if not files.strip():
@@ -103,8 +109,8 @@ async def count_filling(
         text=text,
         context=context,
         as_turns=candidate.grading.fill_as == "turns",
-        # the denser of the two: the context is rather filled a little less than over its end
-        chars_per_token=min(len(part) / counted, known) if counted else known,
+        chars_per_token=len(part) / counted if counted else known,
+        task_chars_per_token=known,
     )
     return filling, exchange
 

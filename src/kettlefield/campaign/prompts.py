@@ -1,5 +1,6 @@
 """What is sent for an exercise: its prompt, the environment, the answer's form; and repair turns after a failure."""
 
+import re
 from dataclasses import replace
 
 from kettlefield.core.extraction.continuation import cut_at_stops
@@ -54,7 +55,7 @@ def next_turn(exercise: Exercise, turn: int, prompting: PromptingTable) -> str:
 
 def _whole_text(exercise: Exercise, prompt: str, prompting: PromptingTable) -> str:
     """The prompt, what the exercise shows, the environment and the form of the answer."""
-    parts = [prompt.strip(), *_shown(exercise)]
+    parts = [*_referred(exercise), prompt.strip(), *_shown(exercise)]
     environment = _environment(exercise) if prompting.environment_line else ""
     parts += [environment] if environment else []
     if prompting.style == "chat":
@@ -85,8 +86,16 @@ def _shown(exercise: Exercise) -> list[str]:
     return parts
 
 
+def _referred(exercise: Exercise) -> list[str]:
+    """The text that the task is about, before it, so that a prompt cache may keep it from one exercise to the next."""
+    text = exercise.refer_to
+    return [] if text is None else [f"`{text.name}`:\n\n{_block('markdown', text.text)}"]
+
+
 def _block(tag: str, text: str) -> str:
-    return f"```{tag}\n{text.rstrip()}\n```"
+    longest = max((len(run) for run in re.findall(r"^`{3,}", text, re.MULTILINE)), default=2)
+    fence = "`" * (longest + 1)
+    return f"{fence}{tag}\n{text.rstrip()}\n{fence}"
 
 
 def _block_opening(exercise: Exercise) -> str:

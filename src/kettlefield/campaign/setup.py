@@ -326,4 +326,15 @@ def _exercise_entry(exercise: Exercise, share: Share, asked: Asked) -> ExerciseE
         own_id=exercise.id.rpartition("/")[2] if len(asked.shares) > 1 else exercise.id,
         not_measured=asked.not_measured.get(exercise.id),
         guidance=exercise.guidance,
+        refer=_places(exercise),
     )
+
+
+def _places(exercise: Exercise) -> dict[str, object] | None:
+    """Of the long text that an exercise is about: its length, and where in what is shown the needed parts stand."""
+    text = exercise.refer_to
+    if text is None:
+        return None
+    shown = len(text.text) + len(exercise.prompt)
+    needed = [round((first + end) / 2 / shown, 4) for first, end in text.needed.values()]
+    return {"text": text.name, "chars": len(text.text), "needed": needed}

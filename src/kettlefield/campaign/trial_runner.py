@@ -55,6 +55,7 @@ class Desk:
     neutral: Mapping[str, float]  # settings that do nothing, as this server takes them
     over_context: Mapping[str, str]  # exercise -> why its prompt does not fit
     filling: Filling | None = None  # what stands before the exercises of trials that have a fill
+    task_tokens: Mapping[str, int] = dataclasses.field(default_factory=dict)  # of exercises alone, as counted
 
 
 class _ServerGoneError(Exception):
@@ -155,7 +156,7 @@ async def _run_trial(desk: Desk, due: Due, asking: asyncio.Semaphore) -> TrialEn
     sampling = sampling_of(desk.candidate, _seed(desk, sample), desk.neutral)
     ask = dataclasses.replace(render_exercise(exercise, prompting), sampling=sampling)
     if due.fill is not None and desk.filling is not None:
-        ask = desk.filling.before(ask, due.fill)
+        ask = desk.filling.before(ask, due.fill, desk.task_tokens.get(exercise.id))
     attempts: list[AttemptEntry] = []
     earlier: dict[str, str] | None = None
     for turn in range(1, len(exercise.turns) + 1):

@@ -13,6 +13,7 @@ from kettlefield.views.fidelity_view import fidelity_view
 from kettlefield.views.fill_view import fill_view
 from kettlefield.views.marks_view import marks_view
 from kettlefield.views.memory_view import memory_view
+from kettlefield.views.needed_parts_view import needed_parts_view
 from kettlefield.views.records_view import record_views
 from kettlefield.views.speed_view import speed_view
 from kettlefield.views.table import View
@@ -25,6 +26,7 @@ PARTS: dict[str, Callable[[Record, str | None], View]] = {
     "cost": cost_view,
     "fidelity": fidelity_view,
     "fill": fill_view,
+    "refer": needed_parts_view,
     "replies": replies_view,
     "marks": marks_view,
 }
@@ -50,7 +52,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         choices=tuple(PARTS),
         help="the whole of one part: every timing procedure; memory by phase; solved at first, after repair and in "
         "several samples; cost of a solution; how likely fixed texts are and how near each level stays to its "
-        "reference; what files before the task take; how far replies follow the reference level's; marks by people "
+        "reference; what files before the task take; tasks about a long text, by its length and by where the needed "
+        "parts stand; how far replies follow the reference level's; marks by people "
         "and by a judge model",
     )
     parser.add_argument("--against", metavar="MODEL@LEVEL", help="compare all others with this one, whatever its model")

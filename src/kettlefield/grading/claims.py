@@ -37,7 +37,12 @@ def claim_faults(exercise: Exercise) -> Iterable[str]:
     if not claims:
         return
     prompts = [turn.prompt for turn in exercise.turns]
-    said = [*(_folded(_CODE.sub(" ", prompt)) for prompt in prompts), *map(_folded, _around_the_gap(exercise))]
+    referred = exercise.refer_to
+    sections = [referred.section(heading) for heading in referred.needed] if referred is not None else []
+    said = [
+        *(_folded(_CODE.sub(" ", text)) for text in (*prompts, *sections)),
+        *map(_folded, _around_the_gap(exercise)),
+    ]
     for claim in claims:
         for place in claim.places:
             if not any(_folded(place) in text for text in said):
@@ -47,6 +52,9 @@ def claim_faults(exercise: Exercise) -> Iterable[str]:
         for sentence in demands(prompt):
             if not any(place in sentence or sentence in place for place in places):
                 yield f'no claim covers "{shorten(sentence, SHOWN)}"'
+    for heading, section in zip(referred.needed if referred is not None else (), sections, strict=True):
+        if not any(place in _folded(section) for place in places):
+            yield f'no claim rests on "{heading}", which is needed'
     broken_by = [claim.broken_by for claim in claims]
     for name in dict.fromkeys(broken_by):
         if broken_by.count(name) > 1:

@@ -4,6 +4,8 @@ import re
 from collections.abc import Iterable
 from itertools import combinations
 
+import msgspec
+
 from kettlefield.core.extraction.syntax import TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading.checks.all_checks import kind_of
@@ -42,7 +44,10 @@ def unfinished(exercise: Exercise) -> str:
 
 def near_duplicates(exercises: tuple[Exercise, ...]) -> dict[str, str]:
     """For each exercise whose prompt is nearly that of an earlier one, what it is like."""
-    triples = {exercise.id: _triples(_said(exercise, 1)) for exercise in exercises}
+    # what two exercises refer to may be the same: what they ask of it may not
+    triples = {
+        exercise.id: _triples(_said(msgspec.structs.replace(exercise, refer_to=None), 1)) for exercise in exercises
+    }
     same: dict[str, str] = {}
     for one, other in combinations(exercises, 2):
         a, b = triples[one.id], triples[other.id]
@@ -71,7 +76,7 @@ def _unnamed(exercise: Exercise) -> Iterable[str]:
     entry = exercise.spec.entry
     if entry is not None and entry not in _said(exercise, 1):
         yield f'the prompt never names the function "{entry}" that is called'
-    for name in exercise.spec.files:
+    for name in (*exercise.spec.files, *exercise.beside):
         if name not in _said(exercise, 1):
             yield f'the prompt never names the file "{name}"'
 
@@ -79,4 +84,6 @@ def _unnamed(exercise: Exercise) -> Iterable[str]:
 def _said(exercise: Exercise, turn: int) -> str:
     """All that the model has read up to a turn."""
     prompts = "\n".join(part.prompt for part in exercise.turns[:turn])
-    return "\n".join([prompts, exercise.opening or "", exercise.closing, *exercise.given.values(), *exercise.given])
+    shown = [exercise.refer_to.text] if exercise.refer_to is not None else []
+    given = [*exercise.given.values(), *exercise.given]
+    return "\n".join([*shown, prompts, exercise.opening or "", exercise.closing, *given])

@@ -302,7 +302,8 @@ class Grader:
         harness = LANGUAGES[answer.language].harness
         packages = _packages(exercise) if harness is not None and harness.takes_packages else None
         toolchain = _toolchain(exercise, answer.language)
-        return build_answer(toolchain, dict(answer.files), answer.main, self.sandbox, self.kept, packages)
+        files = {**answer.files, **exercise.beside}
+        return build_answer(toolchain, files, answer.main, self.sandbox, self.kept, packages)
 
 
 def _given_answer(exercise: Exercise, files: Mapping[str, str]) -> Answer:

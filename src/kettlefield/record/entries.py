@@ -47,6 +47,7 @@ class ExerciseEntry:
     own_id: str | None = None  # its id within its suite
     not_measured: str | None = None  # why it cannot be asked on this rig
     guidance: str | None = None  # for those who mark its replies
+    refer: dict[str, object] | None = None  # text (name), chars, needed (shares of what is shown); none: about no text
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

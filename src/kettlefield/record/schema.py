@@ -11,6 +11,7 @@ History of the format (``migrations/`` brings an older record to the newest one)
 8: columns have the trade's names; which server is simulated, an exercise's own suite and seed, and how many requests
    a memory phase had at once are columns.
 9: trials tell how much of the context stood before their exercise; what servers say of themselves.
+10: exercises about a long text tell its length and where the needed parts stand.
 """
 
 from typing import Any
@@ -18,7 +19,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy import Boolean, Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, UniqueConstraint
 
-FORMAT = 9
+FORMAT = 10
 metadata = MetaData()
 
 
@@ -79,6 +80,7 @@ exercise = Table(
     Column("own_id", String),  # its id within its suite
     Column("not_measured", String),  # why it cannot be asked on this rig; none: it can
     Column("guidance", String),  # for those who mark its replies; none: the general one
+    Column("refer", String),  # JSON: of the long text that it is about, name, characters, places; none: about none
 )
 
 candidate = Table(

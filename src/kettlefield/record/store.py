@@ -48,7 +48,10 @@ class Record(RecordFile):
             "started_at": time.time(),
             "tool_version": __version__,
         }
-        rows = [{**dataclasses.asdict(e), "topics": json.dumps(e.topics)} for e in exercises]
+        rows = [
+            {**dataclasses.asdict(e), "topics": json.dumps(e.topics), "refer": json.dumps(e.refer) if e.refer else None}
+            for e in exercises
+        ]
         with self._writing() as connection:
             connection.execute(schema.campaign.insert().values(**row))
             connection.execute(schema.exercise.insert(), rows)
@@ -75,6 +78,19 @@ class Record(RecordFile):
                 "weights_facts": json.dumps(entry.weights_facts),
             }
             return inserted(connection, table, row)
+
+    def task_tokens(self, candidate_id: int) -> dict[str, int]:
+        """The prompt tokens of each exercise that a candidate was asked alone, by its id."""
+        trial, attempt, exchange = schema.trial, schema.attempt, schema.exchange
+        query = (
+            sa.select(trial.c.exercise_id, exchange.c.prompt_tokens)
+            .join(attempt, attempt.c.trial_id == trial.c.id)
+            .join(exchange, exchange.c.id == attempt.c.exchange_id)
+            .where(trial.c.candidate_id == candidate_id, trial.c.context_fill.is_(None), attempt.c.number == 1)
+            .where(exchange.c.prompt_tokens.is_not(None))
+        )
+        with self.reading() as connection:
+            return {name: int(tokens) for name, tokens in connection.execute(query)}
 
     def peak_bytes(self, candidate_id: int) -> int | None:
         """The highest memory of a candidate's server so far; None before the first look."""

@@ -36,6 +36,15 @@ class CandidateRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Referred:
+    """The long text that an exercise is about."""
+
+    text: str  # its name
+    chars: int
+    needed: tuple[float, ...]  # of each needed part its middle, as a share of the exercise's text
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ExerciseRow:
     """One exercise of the campaign."""
 
@@ -53,6 +62,7 @@ class ExerciseRow:
     own_id: str | None  # within its suite
     not_measured: str | None  # why it could not be asked on the rig
     guidance: str | None
+    refer: Referred | None  # the long text that it is about
 
     @property
     def groups(self) -> dict[str, str]:
@@ -146,10 +156,14 @@ def exercise_rows(record: Record) -> tuple[ExerciseRow, ...]:
 
 
 def _exercises(record: Record) -> Iterator[ExerciseRow]:
-    names = [name for name in ExerciseRow.__dataclass_fields__ if name != "topics"]
+    names = [name for name in ExerciseRow.__dataclass_fields__ if name not in {"topics", "refer"}]
     for row in _rows(record, sa.select(schema.exercise).order_by(schema.exercise.c.id)):
         plain = {name: getattr(row, name) for name in names}
-        yield ExerciseRow(**plain, topics=tuple(json.loads(row.topics)))
+        refer = None
+        if row.refer is not None:
+            told = json.loads(row.refer)
+            refer = Referred(text=told["text"], chars=told["chars"], needed=tuple(told["needed"]))
+        yield ExerciseRow(**plain, topics=tuple(json.loads(row.topics)), refer=refer)
 
 
 def session_rows(record: Record) -> Iterator[SessionRow]:

@@ -141,8 +141,11 @@ def _kind_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
             f"Write {fmt.OPENING} and {fmt.CLOSING}.",
         ),
         "files": (bool(spec.files), "names one file only", "List the others under files."),
+        "refer": (spec.refer is not None, "has no text to refer to", "Add a [refer] table."),
         "page": (spec.language == PAGE, f'asks for "{spec.language}"', 'Write language = "html".'),
         "explain": (spec.language == TEXT, f'asks for "{spec.language}"', 'Write language = "text".'),
     }
+    if spec.refer is not None and spec.kind != "refer":
+        return [(f'is for kind "refer", not "{spec.kind}"', "refer", "Leave the table out, or change the kind.")]
     holds, what, hint = wants.get(spec.kind, (True, "", ""))
     return [] if holds else [(f'kind "{spec.kind}" {what}', "kind", hint)]

@@ -21,11 +21,13 @@ Kind = Literal[
     "files",
     "page",
     "tests",
+    "refer",
 ]
 KINDS: tuple[str, ...] = get_args(Kind)
 Selection = Literal["short", "screen", "all"]  # each holds those before it
 SELECTIONS: tuple[Selection, ...] = get_args(Selection)
 GUIDANCE = "guidance.md"  # how replies are marked from 0 to 4
+TEXTS = "texts"  # folder of a suite: long texts that its exercises are about
 OPENING, CLOSING = "opening.txt", "closing.txt"  # what stands before and after a gap
 
 
@@ -89,6 +91,14 @@ class Parameter(Part, frozen=True, kw_only=True):
     pick: tuple[int | str, ...] = ()  # or one of these
 
 
+class ReferTable(Part, frozen=True, kw_only=True):
+    """A long text that stands before the prompt, and without which the task cannot be done."""
+
+    text: str  # file in the suite's folder ``texts``, which exercises may share
+    needed: tuple[str, ...]  # heading lines of the sections that the task needs
+    without: tuple[str, ...] = ()  # heading lines of the sections that are left out: a shorter text
+
+
 class ExerciseFile(Part, frozen=True, kw_only=True):
     """``exercise.toml`` as written."""
 
@@ -106,6 +116,7 @@ class ExerciseFile(Part, frozen=True, kw_only=True):
     turn: tuple[TurnFile, ...] = ()  # the second turn and those after it
     entry: str | None = None  # function or class that the program must define
     packages: tuple[str, ...] = ()  # that must be there beside the standard library (Python)
+    refer: ReferTable | None = None
     vary: dict[str, Parameter] = {}  # by name
     selection: Selection = "all"  # the narrowest that it belongs to
     limits: Limits = Limits()
@@ -125,6 +136,19 @@ class Turn(msgspec.Struct, frozen=True, kw_only=True):
     also: dict[str, dict[str, str]] = {}  # other honest answers, which must pass too: name -> file name -> text
 
 
+class ReferredText(msgspec.Struct, frozen=True, kw_only=True):
+    """A text that is referred to, as it is shown, and where the parts stand in it that the task needs."""
+
+    name: str
+    text: str
+    needed: dict[str, tuple[int, int]]  # heading -> first character, and the one after the last
+
+    def section(self, heading: str) -> str:
+        """One needed section, heading included."""
+        first, end = self.needed[heading]
+        return self.text[first:end]
+
+
 class Exercise(msgspec.Struct, frozen=True, kw_only=True):
     """One exercise, read and checked: the file's fields, its turns, cases, own answers and decoys."""
 
@@ -135,10 +159,12 @@ class Exercise(msgspec.Struct, frozen=True, kw_only=True):
     cases: dict[str, tuple[Any, ...]]  # by check name: what its kind reads beside exercise.toml
     scripts: dict[str, str]  # check programs and makers of inputs: file name -> text
     given: dict[str, str]  # files that the model is shown and may edit
+    beside: dict[str, str]  # files that stand beside the answer where it runs: a library that it uses
     opening: str | None  # what stands before a gap; None when there is none
     closing: str
     decoys: dict[str, dict[str, str]]  # decoy name -> file name -> text
     guidance: str | None = None  # for those who mark replies from 0 to 4; none: the general one
+    refer_to: ReferredText | None = None  # what stands before the prompt
     is_variant: bool = False  # drawn from a seed: what its cases expect is still to be worked out
 
     @property

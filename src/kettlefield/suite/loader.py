@@ -15,6 +15,7 @@ from kettlefield.core.extraction.syntax import ANY
 from kettlefield.suite import format as fmt
 from kettlefield.suite.check_form import CheckForm, kind_name
 from kettlefield.suite.consistency import check_spec
+from kettlefield.suite.referred_text import read_referred
 from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct
 from kettlefield.suite.variants import BASE_SEED, draw_values, fill
 
@@ -203,9 +204,11 @@ def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE
         },
         scripts={name: read.text(folder / name) for check in checks for name in forms[kind_name(check)].scripts(check)},
         given=read.files(folder / "given", None) if (folder / "given").is_dir() else {},
+        beside=read.files(folder / "beside", None) if (folder / "beside").is_dir() else {},
         opening=read.text(opening) if opening.exists() else None,
         closing=read.text(closing) if closing.exists() else "",
         guidance=read.text(folder / fmt.GUIDANCE).strip() if (folder / fmt.GUIDANCE).exists() else None,
+        refer_to=None if spec.refer is None else read_referred(spec.refer, folder, read),
         decoys={decoy.name: _decoy(folder, spec, decoy, read) for decoy in spec.decoy},
         is_variant=bool(spec.vary) and seed != BASE_SEED,
     )

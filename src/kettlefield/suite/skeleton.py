@@ -10,7 +10,7 @@ import tomli_w
 from kettlefield.core.errors import InputError
 from kettlefield.core.extraction.syntax import PAGE, TEXT
 from kettlefield.languages.all_languages import LANGUAGES
-from kettlefield.suite.format import CLOSING, GUIDANCE, KINDS, OPENING
+from kettlefield.suite.format import CLOSING, GUIDANCE, KINDS, OPENING, TEXTS
 
 _ID = re.compile(r"[a-z0-9]+(?:-[a-z0-9]+)*")
 TO_WRITE = "TO BE WRITTEN"  # stands where a person must write; vetting finds what is left of it
@@ -105,11 +105,11 @@ def add_exercise(suite: Path, kind: str, name: str, language: str) -> Path:
     _check_new(folder, "exercise")
     names = {TEXT: "reply.md", PAGE: "index.html"}
     file = names[language] if language in names else f"answer{LANGUAGES[language].suffix}"
-    _write(folder, _skeleton(kind, language, file))
+    _write(folder, _skeleton(kind, name, language, file))
     return folder
 
 
-def _skeleton(kind: str, language: str, file: str) -> dict[str, str]:
+def _skeleton(kind: str, name: str, language: str, file: str) -> dict[str, str]:
     check, cases = _check_of(language)
     spec: dict[str, Any] = {
         "title": TO_WRITE,
@@ -149,6 +149,9 @@ def _skeleton(kind: str, language: str, file: str) -> dict[str, str]:
         names = {part: [f"{part}/{which}{suffix}" for which in ("one", "other")] for part in ("right", "wrong")}
         spec["check"] = [{"kind": "tests", "name": "cases", "subject": subject, **names}]
         files = {"prompt.md": f"{TO_WRITE}\n", **{name: f"{TO_WRITE}\n" for of in names.values() for name in of}}
+    if kind == "refer":
+        spec["refer"] = {"text": f"{name}.md", "needed": [f"## {TO_WRITE}"]}
+        files[f"../{TEXTS}/{name}.md"] = f"# {TO_WRITE}\n\n## {TO_WRITE}\n"
     if kind == "extend":
         check, cases = _check_of(language, "second ")
         spec["turn"] = [{"check": [check]}]

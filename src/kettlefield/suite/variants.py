@@ -14,7 +14,8 @@ from kettlefield.core.errors import InputError
 from kettlefield.suite.format import Parameter
 
 BASE_SEED = 0
-_PLACE = re.compile(r"@@([a-z][a-z0-9_]*)([+-][0-9]{1,6})?@@")  # a number beside it is added: cases at the edges
+# a number beside it is added: cases at the edges; after "=" stands the value where an exercise declares none
+_PLACE = re.compile(r"@@([a-z][a-z0-9_]*)(?:([+-][0-9]{1,6})|=([^@\n]*))?@@")
 
 
 def draw_values(parameters: Mapping[str, Parameter], exercise_id: str, seed: int) -> dict[str, str]:
@@ -49,6 +50,8 @@ def _draw(parameter: Parameter, rng: random.Random) -> int | str:
 def fill(text: str, values: Mapping[str, str], path: Path) -> str:
     """The text with every ``@@name@@`` replaced, ``@@name+1@@`` by the value and one.
 
+    ``@@name=7@@``, in a text that several exercises share, is 7 for those that do not declare the parameter.
+
     Raises
     ------
     InputError
@@ -56,6 +59,8 @@ def fill(text: str, values: Mapping[str, str], path: Path) -> str:
     """
 
     def replace(match: "re.Match[str]") -> str:
+        if match[1] not in values and match[3] is not None:
+            return match[3]
         if match[1] not in values:
             raise InputError(
                 f"@@{match[1]}@@ is not a parameter", str(path), f"Declare [vary.{match[1]}] in exercise.toml."

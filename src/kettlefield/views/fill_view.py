@@ -45,11 +45,11 @@ def fill_view(record: Record, only: str | None = None) -> View:
     )
 
 
-def _fill(value: Any) -> str:
+def _fill_words(value: Any) -> str:
     return f"{value:.0%} full" if value else "exercise alone"
 
 
-_FILL = Column(name="context", show=_fill)
+FILL = Column(name="context", show=_fill_words)
 
 
 def fill_table(rows: Sequence[FillFigures]) -> Table | None:
@@ -58,7 +58,7 @@ def fill_table(rows: Sequence[FillFigures]) -> Table | None:
         "As the context fills",
         [
             words("candidate", once=True),
-            _FILL,
+            FILL,
             count("trials"),
             share("pass rate"),
             signed("difference"),
@@ -85,7 +85,7 @@ def fill_pairs_table(rows: Sequence[FillFigures]) -> Table | None:
     """The exercises that were won and lost."""
     return table(
         "Won and lost against the exercise alone",
-        [words("candidate", once=True), _FILL, words("lost"), words("won")],
+        [words("candidate", once=True), FILL, words("lost"), words("won")],
         [
             (row.candidate, row.fill, ", ".join(row.lost) or "none", ", ".join(row.won) or "none")
             for row in rows

@@ -14,6 +14,7 @@ from kettlefield.results.breakdown import Group, pass_rates_by
 from kettlefield.results.context_fill import FillFigures, context_fills
 from kettlefield.results.frames import campaign_facts, notes
 from kettlefield.results.memory_use import Memory, memories
+from kettlefield.results.needed_parts import Asked, asked_about_texts
 from kettlefield.results.paired_comparison import mixed_settings
 from kettlefield.results.reply_similarity import ReplyAgreement, reply_agreements
 from kettlefield.results.server_words import ServerWords, server_words
@@ -38,6 +39,7 @@ class Material:
     replies: tuple[ReplyAgreement, ...]
     fidelities: tuple[Fidelity, ...]
     fills: tuple[FillFigures, ...]
+    about_texts: tuple[Asked, ...]
     server_words: ServerWords
     groups: dict[str, tuple[Group, ...]]
     mixed: dict[str, str]
@@ -65,6 +67,7 @@ def read_material(record: Record, decision: Decision) -> Material:
         replies=reply_agreements(record),
         fidelities=fidelities(record),
         fills=context_fills(record),
+        about_texts=asked_about_texts(record),
         server_words=server_words(record),
         groups={grouping: pass_rates_by(record, grouping) for grouping in GROUPINGS},
         mixed=mixed_settings(record),

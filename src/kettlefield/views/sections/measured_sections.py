@@ -23,6 +23,7 @@ from kettlefield.views.fill_view import fill_pairs_table, fill_table
 from kettlefield.views.marks_view import marks_parts
 from kettlefield.views.material import Material
 from kettlefield.views.memory_view import energy_table, growth_table, less_table, phases_table
+from kettlefield.views.needed_parts_view import needed_parts_tables
 from kettlefield.views.parts import Part, Section, drawn
 from kettlefield.views.server_words_view import counter_words, counters_table, gauges_table
 from kettlefield.views.speed_view import (
@@ -83,6 +84,7 @@ def levels_section(material: Material) -> Section:
             drawn(pass_rate_over_fill(_fills(material))),
             fill_table(material.fills),
             fill_pairs_table(material.fills),
+            *needed_parts_tables(material.about_texts),
             drawn(agreement(replies)),
             folded(replies_table(material.replies)),
             temperature_words(material.replies),
