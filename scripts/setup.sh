@@ -16,7 +16,7 @@ need() {
 }
 
 # every language that answers are graded in; a missing one is installed as root, else named
-LANGUAGES="node=nodejs gcc=gcc cc=gcc g++=g++ rustc=rustc javac=default-jdk-headless go=golang-go sqlite3=sqlite3"
+LANGUAGES="node=nodejs gcc=gcc cc=gcc g++=g++ rustc=rustc javac=default-jdk-headless go=golang-go sqlite3=sqlite3 ruby=ruby php=php-cli mcs=mono-mcs kotlinc=kotlin tsc=node-typescript"
 
 # environment EXTRAS: a virtual environment in .venv that holds this checkout
 environment() {

@@ -12,7 +12,7 @@ from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Missing
 from kettlefield.suite.format import Exercise, ExerciseFile, Limits, Turn
 
-FILES = {"java": "Answer.java"}
+FILES = {"java": "Answer.java", "kotlin": "Main.kt"}
 SETUP = "CREATE TABLE tide (height INTEGER); INSERT INTO tide VALUES (3), (4);\n"
 
 RIGHT = {
@@ -30,12 +30,18 @@ RIGHT = {
     "\t\t\tbreak\n\t\t}\n\t\ts += a\n\t}\n\tfmt.Println(s)\n}\n",
     "bash": "s=0\nwhile read -r a; do\n  s=$((s + a))\ndone\necho $s\n",
     "sql": "SELECT sum(height) AS total FROM tide;\n",
+    "ruby": "puts STDIN.read.split.map(&:to_i).sum\n",
+    "php": "<?php\necho array_sum(array_map('intval', file('php://stdin'))), \"\\n\";\n",
+    "csharp": "using System;\nclass Program {\n    static void Main() {\n        int s = 0;\n        string line;\n        while ((line = Console.ReadLine()) != null) s += int.Parse(line);\n        Console.WriteLine(s);\n    }\n}\n",
+    "typescript": 'import * as fs from "fs";\nconst heights: number[] = fs.readFileSync(0, "utf8").trim().split("\\n").map(Number);\nconsole.log(heights.reduce((a, b) => a + b, 0));\n',
+    "kotlin": "fun main() {\n    println(generateSequence(::readLine).map { it.toInt() }.sum())\n}\n",
 }
 # how a right answer becomes a wrong one, and what crashes, does not build, or needs what is not there
 WRONG = {
     "python": ("sum(", "1 + sum("), "javascript": ("a + b", "a - b"), "c": ("s += a", "s -= a"), "cpp": ("s += a", "s -= a"),
     "rust": (".sum()", ".product()"), "java": ("s += in", "s -= in"), "go": ("s += a", "s -= a"), "bash": ("s + a", "s - a"),
     "sql": ("sum(", "max("),
+    "ruby": (".sum", ".max"), "php": ("array_sum", "max"), "csharp": ("s += ", "s -= "), "typescript": ("a + b", "a - b"), "kotlin": (".sum()", ".max()"),
 }  # fmt: skip
 CRASH = {
     "python": "raise ValueError('ebb')",
@@ -47,11 +53,18 @@ CRASH = {
     "go": 'package main\n\nfunc main() { panic("ebb") }\n',
     "bash": "exit 3\n",
     "sql": "SELECT ebb FROM tide;\n",
+    "ruby": "raise 'ebb'\n",
+    "php": "<?php\nthrow new Exception('ebb');\n",
+    "csharp": 'class Program { static void Main() { throw new System.Exception("ebb"); } }\n',
+    "typescript": 'throw new Error("ebb");\n',
+    "kotlin": 'fun main() {\n    throw IllegalStateException("ebb")\n}\n',
 }
 NO_BUILD = {
     "python": "print((", "javascript": "console.log((", "c": "int main(void) { return x; }\n", "cpp": "int main() { return x; }\n",
     "rust": "fn main() { let a: i32 = \"x\"; }\n", "java": "public class Answer { int }\n", "go": "package main\n\nfunc main() { x }\n",
     "bash": "if then\n", "sql": "SELEC height FROM tide;\n",
+    "ruby": "def tide(\n", "php": "<?php\necho (;\n", "csharp": "class Program { static void Main() { int a = \"x\"; } }\n",
+    "typescript": "const a: number = \"x\";\n", "kotlin": "fun main() {\n    val a: Int = \"x\"\n}\n",
 }  # fmt: skip
 NOT_THERE = {
     "python": "import saltmarsh\n",
@@ -62,6 +75,11 @@ NOT_THERE = {
     "java": "import org.saltmarsh.Tide;\npublic class Answer { public static void main(String[] a) { new Tide(); } }\n",
     "go": 'package main\n\nimport "saltmarsh/tide"\n\nfunc main() { tide.Ebb() }\n',
     "bash": "saltmarsh-tide --ebb\n",
+    "ruby": "require 'saltmarsh'\n",
+    "php": "<?php\nrequire 'vendor/autoload.php';\n",
+    "csharp": "using Saltmarsh;\nclass Program { static void Main() { } }\n",
+    "typescript": 'import { tide } from "saltmarsh";\ntide();\n',
+    "kotlin": "import org.saltmarsh.tide\n\nfun main() {\n    tide()\n}\n",
 }
 ENDLESS = {
     "python": "while True: pass\n", "javascript": "while (true) {}\n", "c": "int main(void) { for (;;) {} }\n",
@@ -69,6 +87,8 @@ ENDLESS = {
     "java": "public class Answer { public static void main(String[] a) { while (true) {} } }\n",
     "go": "package main\n\nfunc main() { for { } }\n", "bash": "while :; do :; done\n",
     "sql": "WITH RECURSIVE c(x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM c) SELECT count(*) FROM c;\n",
+    "ruby": "loop { }\n", "php": "<?php\nwhile (true) { }\n", "csharp": "class Program { static void Main() { while (true) { } } }\n",
+    "typescript": "while (true) { }\n", "kotlin": "fun main() {\n    while (true) { }\n}\n",
 }  # fmt: skip
 
 

@@ -79,8 +79,9 @@ class Built:
             raise ValueError(f"language={self.language.name!r}: nothing of it is run")
         heap_mib = max(MIN_HEAP_MIB, limits.memory_bytes // 2**20 - VIRTUAL_MACHINE_MIB)
         stem = self.main.rsplit(".", 1)[0]
+        words = (w.replace("@", self.main).replace("PROGRAM", self.toolchain.program) for w in recipe.run)
         return Job(
-            argv=(*(w.replace("@", self.main).format(heap_mib=heap_mib, stem=stem) for w in recipe.run), *args),
+            argv=(*(word.format(heap_mib=heap_mib, stem=stem) for word in words), *args),
             limits=limits,
             files=self.files,
             stdin=stdin,

@@ -159,11 +159,11 @@ class Exercise(msgspec.Struct, frozen=True, kw_only=True):
     cases: dict[str, tuple[Any, ...]]  # by check name: what its kind reads beside exercise.toml
     scripts: dict[str, str]  # check programs and makers of inputs: file name -> text
     given: dict[str, str]  # files that the model is shown and may edit
-    beside: dict[str, str]  # files that stand beside the answer where it runs: a library that it uses
     opening: str | None  # what stands before a gap; None when there is none
     closing: str
     decoys: dict[str, dict[str, str]]  # decoy name -> file name -> text
     guidance: str | None = None  # for those who mark replies from 0 to 4; none: the general one
+    beside: dict[str, str] = {}  # files that stand beside the answer where it runs: a library that it uses
     refer_to: ReferredText | None = None  # what stands before the prompt
     is_variant: bool = False  # drawn from a seed: what its cases expect is still to be worked out
 
