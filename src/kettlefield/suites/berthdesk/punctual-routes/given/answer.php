@@ -1,0 +1,18 @@
+<?php
+// Prints for each route the share of sailings that were on time, in whole per cent, and the worst delay.
+$routes = [];
+foreach (file('php://stdin', FILE_IGNORE_NEW_LINES) as $line) {
+    [$route, $delay] = explode(' ', $line);
+    $routes[$route][] = $delay;
+}
+
+function share(array $delays): int
+{
+    $onTime = array_filter($delays, fn ($delay) => $delay <= 5);
+    return round(count($onTime) / count($delays) * 100);
+}
+
+foreach ($routes as $route => $delays) {
+    sort($delays);
+    echo $route, ': ', share($delays), ' %, worst ', $delays[count($delays)], "\n";
+}
