@@ -42,7 +42,7 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
     assert done.code == 0, done.err
     assert "SIMULATED" in done.out
     assert (folder / "plan.toml").exists() and (folder / "record.db").exists()
-    assert "304 trials" in done.err
+    assert "336 trials" in done.err
     # the same files were weighed, drafted and qualified
     assert "Memory required (budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out
     assert (folder / "drafted.toml").read_text().count("[[candidate]]") == 7
@@ -238,8 +238,8 @@ def test_trials_lists_filters_and_opens(demo, run_main):
     folder, _ = demo
     record = folder / "record.db"
     listed = run_main("trials", record, "--json").json["trials"]
-    assert len(listed) == 304
-    assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 304
+    assert len(listed) == 336
+    assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 336
     wanted = "id candidate exercise seed outcome score attempts ttft_s decode_tps completion_tokens finish_reason"
     assert set(wanted.split()) <= listed[0].keys()
     wrong = run_main("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
@@ -294,7 +294,7 @@ def test_run_again_the_demo_repeats_nothing(demo, run_cli):
     folder, first = demo
     again = run_cli("demo", folder)
     assert again.code == 0
-    assert "304 of them already in the record" in again.err
+    assert "336 of them already in the record" in again.err
     table = first.out[first.out.index("Which code model") : first.out.index("Look next")]
     assert table in again.out
 
@@ -322,7 +322,7 @@ def test_the_record_is_lean_and_holds_what_an_audit_asks_for(demo):
     assert all("--weights" in command and "simulated" in words for command, words, _, _ in sessions)
     assert all(ended == "stopped" and load_s > 0 for _, _, ended, load_s in sessions)
     # 100,000 trials are to stay under 1 GB: 10 KB a trial
-    assert sum(sizes) / 304 < 8_000
+    assert sum(sizes) / 336 < 8_000
 
 
 def console_blocks(text):

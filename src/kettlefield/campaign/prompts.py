@@ -112,6 +112,8 @@ def _title(exercise: Exercise) -> str:
 
 def _form_wanted(exercise: Exercise) -> str:
     spec = exercise.spec
+    if spec.kind == "review":
+        return "Reply with the JSON list in one code block; what you write before it is not read."
     if spec.language == TEXT:
         return "Reply in plain prose."
     if spec.files:

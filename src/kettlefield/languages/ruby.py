@@ -20,7 +20,9 @@ RUBY = Language(
     units=re.compile(r"^(?:def[ \t]+(?:self\.)?|class[ \t]+|module[ \t]+)(\w+[?!=]?)", re.MULTILINE),
     values=re.compile(r"^([A-Z]\w*)[ \t]*=|^require(?:_relative)?[ \t]+['\"]([^'\"\n]{1,100})", re.MULTILINE),
     last_wins=True,
-    start=re.compile(r"^(?:#!|puts\s|require(?:_relative)?\s+['\"]|def\s+\w|class\s+[A-Z]|module\s+[A-Z]|[A-Z_]+\s*=|#\s)"),
+    start=re.compile(
+        r"^(?:#!|puts\s|require(?:_relative)?\s+['\"]|def\s+\w|class\s+[A-Z]|module\s+[A-Z]|[A-Z_]+\s*=|#\s)"
+    ),
     sign=re.compile(
         r"\bdo[ \t]*+\|[\w, ()*]++\||\{[ \t]*+\|[\w, ()*]++\||^[ \t]*+(?:puts|attr_reader|require_relative)\b"
         r"|^[ \t]*+require[ \t]++['\"]",

@@ -143,6 +143,8 @@ def _kind_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
         "files": (bool(spec.files), "names one file only", "List the others under files."),
         "refer": (spec.refer is not None, "has no text to refer to", "Add a [refer] table."),
         "page": (spec.language == PAGE, f'asks for "{spec.language}"', 'Write language = "html".'),
+        "refactor": ((folder / "given").is_dir(), "shows no file to change", "Put it into given/."),
+        "review": (spec.language == TEXT, f'asks for "{spec.language}"', 'Write language = "text".'),
         "explain": (spec.language == TEXT, f'asks for "{spec.language}"', 'Write language = "text".'),
     }
     if spec.refer is not None and spec.kind != "refer":

@@ -22,6 +22,8 @@ Kind = Literal[
     "page",
     "tests",
     "refer",
+    "review",
+    "refactor",
 ]
 KINDS: tuple[str, ...] = get_args(Kind)
 Selection = Literal["short", "screen", "all"]  # each holds those before it

@@ -97,7 +97,7 @@ def add_exercise(suite: Path, kind: str, name: str, language: str) -> Path:
         raise InputError("holds no suite.toml", str(suite), "Make one with `kettlefield suite new`.")
     if kind not in KINDS:
         raise InputError(f'there is no kind "{kind}"', "kind", f"Known: {', '.join(KINDS)}.")
-    fixed = {"explain": TEXT, "page": PAGE}
+    fixed = {"explain": TEXT, "page": PAGE, "review": TEXT}
     language = fixed.get(kind, language)
     if kind not in fixed and language not in LANGUAGES.programs:
         raise InputError(f'there is no language "{language}"', "--language", f"Known: {', '.join(LANGUAGES.programs)}.")
@@ -136,6 +136,11 @@ def _skeleton(kind: str, name: str, language: str, file: str) -> dict[str, str]:
         spec["check"].append(
             {"kind": "edit-scope", "name": "scope", "file": file, "regions": [[1, 1]], "keep": [TO_WRITE]}
         )
+    if kind == "refactor":
+        folders.append("given")
+        spec["check"].append({"kind": "structure", "name": "structure", "file": file, "defines": [TO_WRITE]})
+    if kind == "review":
+        spec["check"] = [{"kind": "findings", "name": "findings", "kinds": [TO_WRITE]}]
     if kind in {"continue", "infill"}:
         files[OPENING] = f"{TO_WRITE}\n"
     if kind == "infill":
