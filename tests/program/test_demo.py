@@ -192,7 +192,7 @@ def test_contrast_keeps_its_contract(demo, run_main):
         f"{model}@{level}" for model in ("marram-1.2b", "kelpling-400m") for level in DEMO_LEVELS
     ]
     for row in found["candidates"]:
-        assert row["trials"] == 34 == sum(row["outcomes"].values())
+        assert row["trials"] == 42 == sum(row["outcomes"].values())
         assert row["solved"] == row["outcomes"].get("passed", 0)
         assert row["pass_rate"]["low"] <= row["pass_rate"]["value"] <= row["pass_rate"]["high"]
         assert row["ttft_s"]["p50"]["n"] in {12, 12 - row["disturbed"]}
@@ -244,7 +244,7 @@ def test_trials_lists_filters_and_opens(demo, run_main):
     assert set(wanted.split()) <= listed[0].keys()
     wrong = run_main("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
     assert wrong and all(row["outcome"] == "wrong-answer" and row["candidate"].endswith("q2_k") for row in wrong)
-    coded = next(row for row in wrong if not row["exercise"].startswith("explain"))
+    coded = next(row for row in wrong if not row["exercise"].startswith(("explain", "review")))
     opened = run_main("trials", record, "--open", coded["id"], "--json").json["trial"]
     attempt = opened["attempts"][0]
     assert attempt["files"] and attempt["exchange"]["reply"] and attempt["checks"][0]["detail"]
