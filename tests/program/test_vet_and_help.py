@@ -44,6 +44,7 @@ def test_the_built_in_suites_are_sound(run_cli, tmp_path):
     for folder in folders:
         shutil.copytree(folder, tmp_path / "parts" / folder.name)
     shutil.copy(BUILT_IN / "suite.toml", tmp_path / "parts")
+    shutil.copytree(BUILT_IN / "texts", tmp_path / "parts" / "texts")
     done = run_cli("vet", tmp_path / "parts", "--json", "--seeds", "1", within_s=850)  # a busy machine takes its time
     schema = Path(__file__).parents[2] / "docs" / "reference" / "schemas" / "vet.schema.json"
     jsonschema.Draft202012Validator(json.loads(schema.read_text())).validate(done.json)
