@@ -11,6 +11,7 @@ from conftest import BUILT_IN
 
 from kettlefield.demo.simulated_models import LEVEL_TYPES, MODELS, write_weights
 from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.rig.accelerators import energy_counters, find_accelerators
 from kettlefield.rig.host import read_host
 from kettlefield.rig.survey import fingerprint
@@ -33,18 +34,7 @@ def test_rig_says_what_is_here_and_what_is_missing(run_cli, tmp_path):
     found = done.json
     assert found["host"]["memory_bytes"] > 2**28 and found["host"]["threads"] >= 1
     assert found["memory_bandwidth_bytes_s"] > 1e8 and found["disk_read_bytes_s"] > 1e5
-    assert found["toolchains"].keys() == {
-        "python",
-        "javascript",
-        "c",
-        "cpp",
-        "rust",
-        "java",
-        "go",
-        "bash",
-        "sql",
-        "html",
-    }
+    assert found["toolchains"].keys() == {*LANGUAGES.programs, "html"}
     assert found["isolation"]["name"] == "bubblewrap"
     assert len(found["fingerprint"]) == 16
     assert list(tmp_path.iterdir()) == []
