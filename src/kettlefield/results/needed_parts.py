@@ -6,6 +6,7 @@ from typing import Any
 
 import pandas as pd
 
+from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import pass_ratio
 from kettlefield.record.store import Record
@@ -29,6 +30,7 @@ class Asked:
     needed: tuple[float, ...]  # where each needed part stood, as shares of the prompt
     needed_tokens: tuple[int, ...]  # the same, in tokens from the prompt's start; empty where nothing was counted
     passed: int
+    over_context: int  # trials whose prompt does not fit; they are not passed
     trials: int
 
     @property
@@ -52,6 +54,7 @@ class PartsFigures:
     group: str
     exercises: int
     trials: int
+    over_context: int
     prompt_tokens: int | None  # median of the exercises' medians
     pass_rate: Estimate
 
@@ -100,6 +103,7 @@ def _row(candidate: str, fill: float | None, exercise: ExerciseRow, trials: pd.D
         needed=needed,
         needed_tokens=needed_tokens,
         passed=int(trials["passed"].sum()),
+        over_context=int((trials["outcome"] == Outcome.OVER_CONTEXT.value).sum()),
         trials=len(trials),
     )
 
@@ -130,6 +134,7 @@ def _grouped(rows: Sequence[Asked], what: str, order: Sequence[str]) -> list[Par
                         group=group,
                         exercises=len(mine),
                         trials=sum(row.trials for row in mine),
+                        over_context=sum(row.over_context for row in mine),
                         prompt_tokens=round(float(pd.Series(tokens).median())) if tokens else None,
                         pass_rate=pass_ratio([row.passed for row in mine], [row.trials for row in mine]),
                     )

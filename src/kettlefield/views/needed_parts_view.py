@@ -56,7 +56,7 @@ def needed_parts_tables(rows: Sequence[Asked]) -> tuple[Table, ...]:
             "needed parts",
             by_place(rows),
             "Thirds of the whole prompt, files before the exercise included. Several places: the task needs parts of "
-            "more than one third.",
+            "more than one third. Over context: the prompt does not fit, and the trial is not passed.",
         ),
         _figures_table(
             "Tasks about a long text, by its length",
@@ -96,13 +96,14 @@ def _figures_table(title: str, group: str, figures: Sequence[PartsFigures], note
             line(group),
             count("exercises"),
             count("trials"),
+            count("over context"),
             count("prompt", "tokens"),
             share("pass rate"),
         ],
         [
             (
-                *(one.candidate, one.fill or 0.0, one.group, one.exercises, one.trials, one.prompt_tokens),
-                one.pass_rate,
+                *(one.candidate, one.fill or 0.0, one.group, one.exercises, one.trials, one.over_context),
+                *(one.prompt_tokens, one.pass_rate),
             )
             for one in figures
         ],
@@ -121,6 +122,7 @@ def _json(one: PartsFigures) -> dict[str, Any]:
         "group": one.group,
         "exercises": one.exercises,
         "trials": one.trials,
+        "over_context": one.over_context,
         "prompt_tokens": one.prompt_tokens,
         "pass_rate": estimate_json(one.pass_rate),
     }
@@ -137,5 +139,6 @@ def _exercise_json(row: Asked) -> dict[str, Any]:
         "needed_at": list(row.needed),
         "needed_at_tokens": list(row.needed_tokens),
         "passed": row.passed,
+        "over_context": row.over_context,
         "trials": row.trials,
     }
