@@ -18,6 +18,7 @@ from kettlefield.views.figures import level_charts as outcomes
 from kettlefield.views.figures import memory_charts as memory
 from kettlefield.views.figures import speed_charts as speed
 from kettlefield.views.material import read_material
+from kettlefield.views.parts import cut
 from kettlefield.views.report_page import build_sections, charts_of
 from kettlefield.views.sections.decision_sections import headline as headline_of
 from kettlefield.views.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
@@ -467,3 +468,12 @@ def test_a_finding_says_what_the_figures_show_and_no_more():
     assert findings.highest_peak(peaks, 400).endswith("All stay within the budget of 400 B.")
     predicted = pd.DataFrame({"candidate": ["a", "b"], "predicted_bytes": [90.0, 130.0], "peak_bytes": [100.0, 100.0]})
     assert findings.prediction_error(predicted) == "The prediction is off most for b: 30% above the measured peak."
+
+
+def test_a_long_prompt_keeps_both_ends_since_its_task_may_stand_at_either():
+    text = "Task first. " + "x" * 9_000 + " Task last."
+    whole, head, both = cut("p", text, 10_000, ends=True), cut("p", text, 400), cut("p", text, 400, ends=True)
+    assert (whole.text, whole.cut) == (text, 0)
+    assert head.text == text[:400] and head.cut == both.cut == len(text) - 400
+    assert both.text.startswith("Task first. ") and both.text.endswith(" Task last.") and both.length == len(text)
+    assert len(both.text.replace("\n\n[...]\n\n", "")) == 400

@@ -46,11 +46,7 @@ class Passage:
     title: str
     text: str
     length: int  # characters in all
-
-    @property
-    def cut(self) -> int:
-        """How many characters are left out."""
-        return self.length - len(self.text)
+    cut: int = 0  # of them left out
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -108,7 +104,16 @@ def drawn(chart: Chart | None) -> Drawn | None:
     return None if chart is None else Drawn(chart=chart)
 
 
-def cut(title: str, text: str, most: int) -> Passage:
-    """Text of somebody else, cut to a number of characters; control characters are made visible."""
+def cut(title: str, text: str, most: int, *, ends: bool = False) -> Passage:
+    """Text of somebody else, cut to a number of characters; control characters are made visible.
+
+    With ``ends`` a quarter of them are its first and the others its last: a task may stand before what it shows, or
+    after a long text.
+    """
     shown = visible(text)
-    return Passage(title=title, text=shown[:most], length=len(shown))
+    left_out = max(0, len(shown) - most)
+    kept = shown[:most]
+    if ends and left_out:
+        head = most // 4
+        kept = f"{shown[:head]}\n\n[...]\n\n{shown[head - most :]}"
+    return Passage(title=title, text=kept, length=len(shown), cut=left_out)

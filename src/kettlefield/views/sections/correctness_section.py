@@ -95,7 +95,7 @@ def _trials(material: Material, ids: list[int], total: int) -> Trials:
         first = next((one["exchange"] for one in trial["attempts"] if one["exchange"] is not None), None)
         if first is not None and exercise not in prompts:
             text = "\n\n".join(message["content"] for message in first["messages"])
-            prompts[exercise] = cut("prompt", text, PROMPT_CHARS)
+            prompts[exercise] = cut("prompt", text, PROMPT_CHARS, ends=True)
         opened = _open(trial, with_pictures=shown < MOST_PICTURES)
         shown += len(opened.pictures)
         by_exercise.setdefault(exercise, []).append(opened)
