@@ -224,28 +224,40 @@ def test_a_plan_cannot_let_marks_decide_alone(run_main, make_plan, plan, said):
     assert (done.code, said in done.err) == (2, True), done.err
 
 
-def test_without_a_browser_pages_are_not_measured_and_every_table_says_so(run_main, make_plan, tmp_path, monkeypatch):
+@pytest.mark.parametrize(
+    ("name", "exercise", "remedy"),
+    [("html", "crew-week", "apt-get install chromium"), ("c", "ebb-ledger", "apt-get install gcc")],
+)
+def test_what_a_rig_has_no_language_for_is_not_measured_and_every_table_says_so(
+    run_main, make_plan, tmp_path, monkeypatch, name, exercise, remedy
+):
     from kettlefield.languages import all_languages, language
     from kettlefield.suite.loader import find_suite
 
-    plan = make_plan()
+    plan = make_plan(head="suite_seed = 3")  # what varies is worked out by running it: not what cannot be run
     mine = tmp_path / "mine"
-    for name in ("crew-week", "drift-set", "lost-property"):
-        shutil.copytree(find_suite("berthdesk", mine) / name, mine / name)
+    for one in ("crew-week", "drift-set", "ebb-ledger"):
+        shutil.copytree(find_suite("berthdesk", mine) / one, mine / one)
     (mine / "suite.toml").write_text('title = "Mine"\ndescription = "For a test."\n')
     plan.write_text(plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"'))
-    lacking = language.Missing(language="html", remedy="apt-get install chromium")
-    without = {name: one for name, one in all_languages.LANGUAGES.items() if name != "html"}
-    without["html"] = dataclasses.replace(all_languages.LANGUAGES["html"], probe=lambda: lacking)
+    lacking = language.Missing(language=name, remedy=remedy)
+    without = dict(all_languages.LANGUAGES.items())
+    without[name] = dataclasses.replace(without[name], probe=lambda: lacking)
     monkeypatch.setattr(all_languages.LANGUAGES, "_known", without)
     all_languages.find_toolchain.cache_clear()
+    shutil.copytree(mine / exercise, tmp_path / "alone" / exercise)
+    shutil.copy(mine / "suite.toml", tmp_path / "alone")
+    alone = plan.with_name("alone.toml")
+    alone.write_text(plan.read_text().replace('suite = "mine"', 'suite = "alone"'))
     try:
+        nothing = run_main("qualify", alone)
         ahead = run_main("qualify", plan, "--dry-run")
         done = run_main("qualify", plan)
     finally:
         monkeypatch.undo()
         all_languages.find_toolchain.cache_clear()
-    words = "not measured: crew-week (html missing: apt-get install chromium)"
+    assert nothing.code == 2 and "can be asked on this rig" in nothing.err and remedy in nothing.err
+    words = f"not measured: {exercise} ({name} missing: {remedy})"
     record = tmp_path / "record.db"
     assert done.code == 0 and words in done.out and words in " ".join(ahead.out.split()), done.err
     for command in (
@@ -258,7 +270,7 @@ def test_without_a_browser_pages_are_not_measured_and_every_table_says_so(run_ma
     assert found["not_measured"] == [words] and found["candidates"][0]["planned"] == 2
     run_main("report", record, "-o", tmp_path / "out")
     assert "Left out, because this rig could not ask it" in (tmp_path / "out" / "report.html").read_text()
-    # with a browser the same command asks what was left out, and nothing else
+    # where it is there the same command asks what was left out, and nothing else
     assert run_main("qualify", plan).code == 0
     after = run_main("compare", record, "--json").json
     assert after["not_measured"] == [] and after["candidates"][0]["trials"] == 3

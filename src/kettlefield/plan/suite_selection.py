@@ -9,7 +9,6 @@ from pathlib import Path
 import msgspec
 
 from kettlefield.core.errors import InputError
-from kettlefield.core.extraction.syntax import PAGE
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.grader import Grader
 from kettlefield.grading.vetting import missing_here, settle
@@ -45,7 +44,7 @@ class Asked:
         return tuple(e for share in self.shares for e in share.exercises if e.id not in self.not_measured)
 
     def settled(self, grader: Grader) -> "Asked":
-        """With the expectations of variants worked out.
+        """With the expectations of variants worked out, of those that can be asked here.
 
         Raises
         ------
@@ -55,7 +54,9 @@ class Asked:
             A toolchain or package is missing.
         """
         with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-            settle_one: Callable[[Exercise], Exercise] = lambda exercise: settle(exercise, grader)  # noqa: E731
+            settle_one: Callable[[Exercise], Exercise] = lambda exercise: (  # noqa: E731
+                exercise if exercise.id in self.not_measured else settle(exercise, grader)
+            )
             shares = tuple(replace(s, exercises=tuple(pool.map(settle_one, s.exercises))) for s in self.shares)
         return replace(self, shares=shares)
 
@@ -69,9 +70,13 @@ def read_asked(plan: Plan) -> Asked:
         A suite is missing or at fault, or two share a name and a seed.
     """
     asked = _put_together(plan)
-    # what a whole kind of exercise needs may be left out of a rig; a compiler that is missing stops the campaign
-    pages = {e.id: missing_here(e) for e in asked.exercises if e.spec.language == PAGE}
-    return replace(asked, not_measured={name: why for name, why in pages.items() if why})
+    lacking = {exercise.id: missing_here(exercise) for exercise in asked.exercises}
+    asked = replace(asked, not_measured={name: why for name, why in lacking.items() if why})
+    if not asked.exercises:
+        first = next(iter(asked.not_measured.values()))
+        what = f"no exercise of {asked.label} can be asked on this rig: {first}"
+        raise InputError(what, f"{plan.path} [suite]", "Install what is missing; `kettlefield rig` names it.")
+    return asked
 
 
 def _put_together(plan: Plan) -> Asked:
