@@ -7,7 +7,7 @@ from exercises import grader, write_exercise
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
-from kettlefield.grading.checks.findings import read_findings
+from kettlefield.grading.checks.review_findings import read_findings
 from kettlefield.grading.fairness import paper_faults
 from kettlefield.suite.skeleton import add_exercise, new_suite
 
