@@ -36,7 +36,8 @@ def test_the_built_in_suites_are_sound(run_cli, tmp_path):
     # and no file changes under a lock
     folders = sorted(path.parent for path in FIRST_LIGHT.glob("*/exercise.toml"))[::8]
     seen = set()
-    for exercise in load_suite(CHECKS, BUILT_IN).exercises:
+    # those with the fewest wrong answers: each is built and run
+    for exercise in sorted(load_suite(CHECKS, BUILT_IN).exercises, key=lambda one: len(one.spec.decoy)):
         spec = exercise.spec
         if not {spec.kind, spec.language} <= seen or exercise.id in PAGES:
             seen |= {spec.kind, spec.language}
