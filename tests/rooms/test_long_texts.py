@@ -99,6 +99,15 @@ def test_a_library_beside_the_answer_is_ours_and_the_prompt_must_name_it(tmp_pat
     assert any('never names the file "prices.py"' in fault for fault in paper_faults(silent))
 
 
+def test_a_library_beside_the_text_serves_every_exercise_that_names_it(tmp_path):
+    shared = {name: content for name, content in FILES.items() if name != "beside/prices.py"}
+    shared["../texts/prices.py"] = "WATER = 265\n"
+    exercise = write_exercise(tmp_path / "water", SPEC | {"refer": REFER | {"library": "prices.py"}}, shared)
+    assert grader().grade_files(exercise, exercise.answer).outcome is Outcome.PASSED
+    with pytest.raises(InputError, match="leaves the folder texts"):
+        write_exercise(tmp_path / "water", SPEC | {"refer": REFER | {"library": "../prices.py"}}, shared)
+
+
 def test_claims_may_stand_on_the_text_and_each_needed_part_must_hold_one(tmp_path):
     decoy = {"decoys/cheap/answer.py": "def water(metres):\n    return metres * 200\n"}
     spec = SPEC | {"decoy": [{"name": "cheap", "outcome": "wrong-answer", "mistake": "A wrong price."}]}

@@ -99,6 +99,7 @@ class ReferTable(Part, frozen=True, kw_only=True):
     text: str  # file in the suite's folder ``texts``, which exercises may share
     needed: tuple[str, ...]  # heading lines of the sections that the task needs
     without: tuple[str, ...] = ()  # heading lines of the sections that are left out: a shorter text
+    library: str | None = None  # file beside the text that lies beside the answer where it runs
 
 
 class ExerciseFile(Part, frozen=True, kw_only=True):
@@ -144,6 +145,7 @@ class ReferredText(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     text: str
     needed: dict[str, tuple[int, int]]  # heading -> first character, and the one after the last
+    library: dict[str, str]  # file name -> text: what lies beside the answer where it runs
 
     def section(self, heading: str) -> str:
         """One needed section, heading included."""

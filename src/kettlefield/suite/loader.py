@@ -190,6 +190,7 @@ def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE
         for claim in spec.claim
     ]
     spec = msgspec.structs.replace(spec, claim=tuple(claims))
+    referred = None if spec.refer is None else read_referred(spec.refer, folder, read)
     opening = folder / fmt.OPENING
     closing = folder / fmt.CLOSING
     return fmt.Exercise(
@@ -204,11 +205,14 @@ def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE
         },
         scripts={name: read.text(folder / name) for check in checks for name in forms[kind_name(check)].scripts(check)},
         given=read.files(folder / "given", None) if (folder / "given").is_dir() else {},
-        beside=read.files(folder / "beside", None) if (folder / "beside").is_dir() else {},
+        beside={
+            **(read.files(folder / "beside", None) if (folder / "beside").is_dir() else {}),
+            **(referred.library if referred is not None else {}),
+        },
         opening=read.text(opening) if opening.exists() else None,
         closing=read.text(closing) if closing.exists() else "",
         guidance=read.text(folder / fmt.GUIDANCE).strip() if (folder / fmt.GUIDANCE).exists() else None,
-        refer_to=None if spec.refer is None else read_referred(spec.refer, folder, read),
+        refer_to=referred,
         decoys={decoy.name: _decoy(folder, spec, decoy, read) for decoy in spec.decoy},
         is_variant=bool(spec.vary) and seed != BASE_SEED,
     )

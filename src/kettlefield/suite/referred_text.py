@@ -31,8 +31,9 @@ def read_referred(table: ReferTable, folder: Path, read: TextReader) -> Referred
         There is no such text, or a heading that is named does not stand in it once.
     """
     where = f"{folder / 'exercise.toml'} [refer]"
-    if not is_safe_name(table.text):
-        raise InputError(f"{table.text!r} leaves the folder {TEXTS}", where, "Name a file without a path.")
+    for name in (table.text, table.library or table.text):
+        if not is_safe_name(name):
+            raise InputError(f"{name!r} leaves the folder {TEXTS}", where, "Name a file without a path.")
     if not table.needed:
         raise InputError("needs no section", where, "Write the headings of what the task needs under needed.")
     text = read.text(folder.parent / TEXTS / table.text).strip() + "\n"
@@ -40,7 +41,8 @@ def read_referred(table: ReferTable, folder: Path, read: TextReader) -> Referred
         first, end = _section(text, heading, f"{where} without")
         text = text[:first] + text[end:]
     needed = {heading: _section(text, heading, f"{where} needed") for heading in table.needed}
-    return ReferredText(name=table.text, text=text, needed=needed)
+    library = {} if table.library is None else {table.library: read.text(folder.parent / TEXTS / table.library)}
+    return ReferredText(name=table.text, text=text, needed=needed, library=library)
 
 
 def _section(text: str, heading: str, where: str) -> tuple[int, int]:
