@@ -267,3 +267,26 @@ def test_a_rig_that_cannot_run_the_suites_own_answers_is_told_before_the_campaig
     )
     with pytest.raises(RigError, match="ends rig-fault here .*apt-get install it"):
         grader().warm_up(suite.exercises, workers=2)
+
+
+def test_the_same_answer_is_run_once_and_one_that_a_busy_rig_may_have_failed_again(monkeypatch):
+    exercise, runs = SUITE["lost-property"], []
+    run = Sandbox.run
+    monkeypatch.setattr(Sandbox, "run", lambda self, job: runs.append(job) or run(self, job))
+    fresh = Grader(available_isolation())
+
+    def graded(code, of=exercise):
+        before = len(runs)
+        found = fresh.grade_reply(of, f"Here it is.\n```javascript\n{code}\n```", cap_hit=False)
+        return found.outcome, [check.cases_passed for check in found.checks], len(runs) - before
+
+    for code, outcome in ((exercise.answer[exercise.spec.file], Outcome.PASSED), ("nothing(", Outcome.NO_BUILD)):
+        first, again = graded(code), graded(code)
+        assert first[0] is again[0] is outcome
+        assert first[1] == again[1]
+        assert first[2] > 0
+        assert again[2] == 0
+    assert graded("while (true) {}")[0] is Outcome.TIMED_OUT
+    assert graded("while (true) {}")[2] > 0
+    # another variant of the exercise asks for something else
+    assert graded(exercise.answer[exercise.spec.file], msgspec.structs.replace(exercise))[2] > 0

@@ -1,7 +1,7 @@
 """From a reply, or an answer's files, to an outcome: extraction, checks, the decision."""
 
 import dataclasses
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -28,6 +28,9 @@ from kettlefield.suite.format import Check, Exercise
 
 # after these the other checks would find the same
 _FINAL = frozenset({RunEnd.NO_BUILD, RunEnd.MISSING_MODULE, RunEnd.RIG_FAULT})
+# a busy rig may have had its part in these
+_UNCERTAIN = frozenset({RunEnd.TIMED_OUT, RunEnd.OVER_LIMIT, RunEnd.RIG_FAULT})
+_MOST_REPLIES = 1024  # whose checks are kept: some KiB each, a page with its pictures up to a MiB
 # exercises of this kind take seconds by design, and say nothing more of a toolchain
 _SLOW_KINDS = frozenset({"speed"})
 
@@ -42,6 +45,15 @@ class Grade:
     checks: tuple[CheckResult, ...]
     fault: str = ""  # of the rig, in words
     pictures: tuple[Picture, ...] = ()  # of a page
+
+
+@dataclass(frozen=True, slots=True)
+class _Checked:
+    """What the checks of one answer found."""
+
+    results: tuple[CheckResult, ...]
+    pictures: tuple[Picture, ...]
+    is_certain: bool  # the same answer would be found the same again
 
 
 def broken_grade(fault: str) -> Grade:
@@ -81,6 +93,7 @@ class Grader:
     def __init__(self, isolation: Isolation) -> None:
         self.sandbox = Sandbox(isolation)
         self.kept = Kept()
+        self._replies = Kept(_MOST_REPLIES)
 
     @property
     def isolation(self) -> Isolation:
@@ -98,6 +111,9 @@ class Grader:
         continued: bool = False,
     ) -> Grade:
         """Extract the answer from a reply and grade it.
+
+        Neighbouring levels and further samples often give the same answer, letter for letter. Its checks are run
+        once, and count for all of them; they are run again where a busy rig may have had its part in a fault.
 
         Parameters
         ----------
@@ -122,7 +138,15 @@ class Grader:
             looping=cap_hit and is_looping(reply),
             declined=not answer.files and is_refusal(reply),
         )
-        return self._grade(exercise, answer, facts, turn)
+        # the exercise is kept in the key: as long as it is, no other can have its identity
+        key = (_Same(exercise), turn, answer.main, answer.language, tuple(sorted(answer.files.items())))
+
+        def check() -> _Checked:
+            return self._run_checks(exercise, exercise.turns[turn - 1].checks, answer)
+
+        return self._grade(
+            exercise, answer, facts, turn, lambda: self._replies.once(key, check, keep=lambda found: found.is_certain)
+        )
 
     def grade_files(
         self,
@@ -139,7 +163,10 @@ class Grader:
         tried: after the first fault the outcome of a wrong answer is known, the count of its cases is not.
         """
         answer = _given_answer(exercise, files)
-        return self._grade(exercise, answer, Facts(), turn, visited, effort)
+        checks = exercise.turns[turn - 1].checks
+        return self._grade(
+            exercise, answer, Facts(), turn, lambda: self._run_checks(exercise, checks, answer, visited, effort)
+        )
 
     def visit_files(self, exercise: Exercise, answers: Sequence[Mapping[str, str]]) -> Sequence[Visited | None]:
         """What the browser sees of several of the exercise's own pages, in one run; of other exercises nothing.
@@ -220,18 +247,17 @@ class Grader:
         answer: Answer,
         of_reply: Facts,
         turn: int,
-        visited: Visited | None = None,
-        effort: Effort = WHOLE,
+        check: Callable[[], _Checked],
     ) -> Grade:
-        results: tuple[CheckResult, ...] = ()
-        pictures: tuple[Picture, ...] = ()
+        found = _Checked((), (), is_certain=True)
         checks = exercise.turns[turn - 1].checks
         fault = ""
         if answer.files:
             try:
-                results, pictures = self._run_checks(exercise, checks, answer, visited, effort)
+                found = check()
             except RigError as err:
                 fault = str(err)
+        results = found.results
         required = [result for result in results if result.required]
         # what failed for certain is not made undecided by a check that the rig could not carry out
         if not any(not result.passed and result.end is not RunEnd.RIG_FAULT for result in required):
@@ -252,7 +278,12 @@ class Grader:
         score = sum(result.weight * result.credit for result in results) / weights if weights else 0.0
         named = tuple(_as_regression(exercise, result, turn) for result in results)
         return Grade(
-            outcome=decide_outcome(facts), score=score, answer=answer, checks=named, fault=fault, pictures=pictures
+            outcome=decide_outcome(facts),
+            score=score,
+            answer=answer,
+            checks=named,
+            fault=fault,
+            pictures=found.pictures,
         )
 
     def _run_checks(
@@ -260,14 +291,16 @@ class Grader:
         exercise: Exercise,
         checks: tuple[Check, ...],
         answer: Answer,
-        visited: Visited | None,
-        effort: Effort,
-    ) -> tuple[tuple[CheckResult, ...], tuple[Picture, ...]]:
+        visited: Visited | None = None,
+        effort: Effort = WHOLE,
+    ) -> _Checked:
         built = None if exercise.spec.language == TEXT else self._build(exercise, answer)
         if isinstance(built, BuildFault):
             finding = Finding(end=built.end, agreed=0, detail=built.message, feedback=built.message)
             cases = exercise.cases.get(checks[0].name, ())
-            return (make_result(checks[0], finding, len(cases), built.wall_s),), ()
+            return _Checked(
+                (make_result(checks[0], finding, len(cases), built.wall_s),), (), built.end not in _UNCERTAIN
+            )
         bench = dataclasses.replace(self._bench(exercise, checks, answer, built), effort=effort)
         if visited is not None:
             bench.seen[SEEN] = visited
@@ -282,7 +315,7 @@ class Grader:
             results.append(kind_of(check).run(bench, check))
             if results[-1].end in _FINAL or (effort.until != "end" and results[-1].required and not results[-1].passed):
                 break
-        return tuple(results), tuple(bench.pictures)
+        return _Checked(tuple(results), tuple(bench.pictures), is_certain=_are_certain(results, checks, bench))
 
     def _bench(self, exercise: Exercise, checks: tuple[Check, ...], answer: Answer, built: Built | None) -> Bench:
         return Bench(
@@ -304,6 +337,28 @@ class Grader:
         toolchain = _toolchain(exercise, answer.language)
         files = {**answer.files, **exercise.beside}
         return build_answer(toolchain, files, answer.main, self.sandbox, self.kept, packages)
+
+
+class _Same:
+    """An exercise as part of a key: equal to itself alone."""
+
+    def __init__(self, exercise: Exercise) -> None:
+        self.exercise = exercise
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and other.exercise is self.exercise
+
+    def __hash__(self) -> int:
+        return hash((self.exercise.id, id(self.exercise)))
+
+
+def _are_certain(results: Sequence[CheckResult], checks: Sequence[Check], bench: Bench) -> bool:
+    """Whether no fault among the results is one in which a busy rig may have had its part."""
+    seen = bench.seen.get(SEEN)
+    measured = {check.name for check in checks if kind_of(check).only_right}
+    return not (isinstance(seen, Visited) and not seen.steady) and all(
+        result.end not in _UNCERTAIN and (result.passed or result.name not in measured) for result in results
+    )
 
 
 def _given_answer(exercise: Exercise, files: Mapping[str, str]) -> Answer:

@@ -7,9 +7,8 @@ the own answer: doing nothing is fast.
 
 import json
 import secrets
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
-from typing import Any
 
 import msgspec
 
@@ -229,20 +228,6 @@ def _failed(check: GrowthCheck | BudgetCheck, err: _RunError, wall_s: float) -> 
     return make_result(check, Finding(end=err.end, agreed=0, detail=said, feedback=said), 1, wall_s)
 
 
-def _once(run: Callable[[Bench, Any], CheckResult]) -> Callable[[Bench, Any], CheckResult]:
-    """The same answer comes again from a neighbouring level or another sample: what it costs is measured once.
-
-    One that failed is measured again each time, since a busy rig may have had its part in that.
-    """
-
-    def run_once(bench: Bench, check: GrowthCheck | BudgetCheck) -> CheckResult:
-        inputs = bench.exercise.scripts[check.inputs]
-        key = ("cost", bench.exercise.id, check, inputs, bench.main, tuple(sorted(bench.files.items())))
-        return bench.kept.once(key, lambda: run(bench, check), keep=lambda result: result.passed)
-
-    return run_once
-
-
 def _growth_faults(check: GrowthCheck) -> Iterable[tuple[str, str]]:
     if len(set(check.sizes)) < MIN_SIZES or min(check.sizes, default=0) < 1:
         yield f"has the sizes {list(check.sizes)}", f"Write at least {MIN_SIZES} sizes above 0."
@@ -254,12 +239,12 @@ GROWTH = CheckKind(
     calls=lambda check: check.function is not None,
     faults=_growth_faults,
     only_right=True,
-    run=_once(_run_growth),
+    run=_run_growth,
 )
 BUDGET = CheckKind(
     spec=BudgetCheck,
     scripts=lambda check: (check.inputs,),
     calls=lambda check: check.function is not None,
     only_right=True,
-    run=_once(_run_budget),
+    run=_run_budget,
 )

@@ -59,12 +59,7 @@ def _run_check(bench: Bench, check: PageCheck | PageRulesCheck) -> CheckResult:
 
 
 def _visit(bench: Bench) -> Visited:
-    exercise, built = bench.exercise, bench.built
-    key = ("page", exercise.id, bench.checks, repr(exercise.cases), tuple(sorted(built.files.items())))
-    # the same page comes again, from a neighbouring level or another sample, and costs seconds to open
-    return bench.kept.once(
-        key, lambda: visit_pages(exercise, bench.checks, [built], bench.sandbox)[0], keep=lambda visited: visited.steady
-    )
+    return visit_pages(bench.exercise, bench.checks, [bench.built], bench.sandbox)[0]
 
 
 def visit_pages(
