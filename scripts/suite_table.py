@@ -10,21 +10,23 @@ from collections import Counter
 from pathlib import Path
 
 from kettlefield.grading.checks.all_checks import CHECKS
-from kettlefield.suite.format import KINDS, Suite
+from kettlefield.suite.format import KINDS, VOICES, Suite
 from kettlefield.suite.loader import find_suite, load_suite
 
 DOCS = Path(__file__).parents[1] / "docs"
+VARIES = {None: "", "values": "~", "rules": "#"}
 ABOUT = {
     "berthdesk": """
         {count} exercises from the daily work of Saltmarsh Ferries, a made-up company; {short} of them (*) are the short
-        selection, these and {screen} (+) the screen selection, {varying} (~) draw variants from a seed. Each has its
-        own answer and cases worked by hand from the prompt; {claims} claims say what the prompts demand, {decoys}
-        decoys stand for real mistakes (each claim has one that breaks it and no other), and {also} further honest
+        selection, these and {screen} (+) the screen selection. {rules} (#) draw variants with other rules from a seed,
+        {values} (~) variants with other values. Each has its own answer and cases worked by hand from the prompt;
+        {claims} claims say what the prompts demand, {decoys} decoys stand for real mistakes (each claim has
+        one that breaks it and no other), and {also} further honest
         answers are written in other styles: `kettlefield vet` runs them all.
         """,
     "firstlight": """
         {count} micro-exercises for the little model that ships with the tool; {short} of them (*) are the short
-        selection, {varying} (~) draw variants from a seed. `tools/make_firstlight.py` draws them from those parts of
+        selection, {values} (~) draw variants from a seed. `tools/make_firstlight.py` draws them from those parts of
         the grammar in `tools/grammar` that no training text comes from: *near* ones have chains of steps that are
         trained with other words and numbers, *far* ones chains that no training text has. What a case expects is
         worked out from what the steps mean, apart from the code; a decoy is one step done wrongly.
@@ -46,12 +48,14 @@ def page(name: str, suite: Suite) -> str:
         "decoys": sum(len(exercise.spec.decoy) for exercise in exercises),
         "also": sum(len(turn.also) for exercise in exercises for turn in exercise.turns),
     }
-    varying = sum(bool(exercise.spec.vary) for exercise in exercises)
+    varying = Counter(exercise.spec.varies for exercise in exercises)
+    voices = Counter(exercise.spec.voice for exercise in exercises)
     counted = {
         "Kinds": [f"{kind} {kinds[kind]}" for kind in KINDS if kinds[kind]],
         "Languages": [f"{name} {count}" for name, count in languages.most_common()],
+        "Voices": [f"{voice} {voices[voice]}" for voice in VOICES if voices[voice]],
     }
-    about = ABOUT[name].format(**counts, varying=varying).replace("(*)", "(\\*)")
+    about = ABOUT[name].format(**counts, rules=varying["rules"], values=varying["values"]).replace("(*)", "(\\*)")
     lines = [
         f"# The built-in suite `{name}`",
         "",
@@ -65,7 +69,7 @@ def page(name: str, suite: Suite) -> str:
     ]
     for exercise in sorted(exercises, key=lambda e: (KINDS.index(e.spec.kind), e.spec.language, e.id)):
         spec = exercise.spec
-        marks = {"short": "\\*", "screen": "+"}.get(spec.selection, "") + ("~" if spec.vary else "")
+        marks = {"short": "\\*", "screen": "+"}.get(spec.selection, "") + VARIES[spec.varies]
         name = f"`{exercise.id}` {marks}".rstrip()
         lines.append(f"| {name} | {spec.kind} | {spec.language} | {spec.difficulty} | {spec.tests} |")
     return "\n".join(lines) + "\n"

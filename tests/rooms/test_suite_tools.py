@@ -85,6 +85,13 @@ def test_a_seed_and_a_selection_set_a_suite_apart(tmp_path):
         ({}, {"prompt.md": "Write toll: @@fees@@."}, "@@fees@@ is not a parameter"),
         ({"vary": {"fee": {"base": 5, "low": 5, "high": 6}}}, {}, "fewer than 3 values"),
         ({"check": [VARYING["check"][0] | {"compare": "one-of"}]}, {}, "whose expectation is not a single value"),
+        ({"vary": {"fee": {"base": "up", "ways": {"up": {}, "down": {"says": "x"}}}}}, {}, "ways with different texts"),
+        (
+            {"vary": {"fee": {"base": "off", "ways": {"up": {}, "down": {}}}}},
+            {},
+            'the ways up, down and the base "off"',
+        ),
+        ({"vary": {"fee": {"base": "up", "low": 1, "ways": {"up": {}, "down": {}}}}}, {}, "has ways and values"),
     ],
 )
 def test_a_variant_that_cannot_be_is_refused(tmp_path, spec, files, words):
@@ -109,6 +116,88 @@ def test_the_lint_of_an_exercise_finds(tmp_path, spec, files, words):
     exercise = write_exercise(tmp_path / "quay-toll", FIXED | spec, PLAIN | files)
     faults = vet_exercise(exercise, grader()).faults
     assert any(words in fault for fault in faults), faults
+
+
+RULED = {
+    "entry": "latest",
+    "check": [{"kind": "calls", "name": "c", "function": "latest", "cases": "cases.json"}],
+    "vary": {
+        "tie": {
+            "base": "first",
+            "ways": {
+                "first": {"says": "the one that stands first", "code": ">", "wrong": ">="},
+                "last": {"says": "the one that stands last", "code": ">=", "wrong": ">"},
+            },
+        },
+        "end": {
+            "base": "up",
+            "ways": {"up": {"says": "latest", "sign": "1"}, "down": {"says": "earliest", "sign": "-1"}},
+        },
+    },
+    "decoy": [
+        {"name": "ties", "outcome": "wrong-answer", "mistake": "Takes the other one of equal times."},
+        {"name": "nothing", "outcome": "wrong-answer", "mistake": "Gives nothing."},
+    ],
+}
+_PICK = """def latest(calls):
+    best = None
+    for name, time in calls:
+        if best is None or @@end.sign@@ * time {} @@end.sign@@ * best[1]:
+            best = name, time
+    return best[0]
+"""
+RULED_FILES = {
+    "prompt.md": "Write latest(calls): the name of the @@end.says@@ call in a list of [name, time]; of equal times\n"
+    "@@tie.says@@. The list is not empty and stays unchanged.\n",
+    "answer/answer.py": _PICK.format("@@tie.code@@"),
+    "also/sorts/answer.py": "def latest(calls):\n    wanted = @@end.sign@@ * max(@@end.sign@@ * t for _, t in calls)\n"
+    "    names = [name for name, time in calls if time == wanted]\n"
+    "    return names[0 if '@@tie.code@@' == '>' else -1]\n",
+    "decoys/ties/answer.py": _PICK.format("@@tie.wrong@@"),
+    "decoys/nothing/answer.py": "def latest(calls):\n    return None\n",
+    "cases.json": [
+        {"args": [[["a", 1], ["b", 3], ["c", 3]]], "expect": "b", "by_hand": True},
+        {"args": [[["a", 1], ["b", 1], ["c", 3]]], "expect": "c", "by_hand": True},
+        {"args": [[["a", 4]]], "expect": "a", "by_hand": True},
+    ],
+}
+
+
+def test_variants_differ_in_their_rules_and_a_second_answer_holds_what_they_expect_against_the_first(tmp_path):
+    folder = tmp_path / "last-call"
+    base = write_exercise(folder, RULED, RULED_FILES)
+    assert (base.spec.varies, "latest call" in base.prompt, "stands first" in base.prompt) == ("rules", True, True)
+    assert vet_exercise(base, grader()).faults == ()
+    variants = [load_exercise(CHECKS, folder, seed) for seed in range(1, 9)]
+    # all that two rules with two ways each come to, but for what is written
+    assert {("earliest" in one.prompt, "stands last" in one.prompt) for one in variants} == {
+        (True, False), (False, True), (True, True)
+    }  # fmt: skip
+    assert {tuple(case.expect for case in settle(one, grader()).cases["c"]) for one in variants} == {
+        ("a", "a", "a"), ("c", "c", "a"), ("a", "b", "a")
+    }  # fmt: skip
+    for variant in variants[:3]:
+        assert vet_exercise(variant, grader()).faults == ()
+    wrong = RULED_FILES["also/sorts/answer.py"].replace("'@@tie.code@@' == '>'", "True")
+    (folder / "also" / "sorts" / "answer.py").write_text(wrong)
+    variant = next(one for one in variants if "stands last" in one.prompt and "latest" in one.prompt)
+    seed = variants.index(variant) + 1
+    found = vet_exercise(load_exercise(CHECKS, folder, seed), grader())
+    assert found.faults[0].startswith('the honest answer "sorts" ends wrong-answer')
+
+
+@pytest.mark.parametrize(
+    ("vary", "prompt", "words"),
+    [
+        ({"ship": {"base": "Teal", "pick": ["Knot", "Ruff", "Smew"]}}, "Write @@ship@@, not Knot.", '"Knot" stands beside'),
+        ({"fee": {"base": 50, "low": 30, "high": 90}}, "It costs @@fee@@.\n\nTwo cost 100, one costs 50.", "50 is written out"),
+        ({"way": {"base": "a", "ways": {"a": {"says": "late"}, "b": {"says": "early"}}}}, "Is it a @@way.says@@ call?", '"a early"'),
+        ({"way": {"base": "a", "ways": {"a": {"says": "late"}, "b": {"says": "early"}}}}, "@@way.says@@", "no second answer"),
+    ],
+)  # fmt: skip
+def test_a_variant_that_would_read_wrongly_is_found(tmp_path, vary, prompt, words):
+    exercise = write_exercise(tmp_path / "quay-toll", FIXED | {"vary": vary}, PLAIN | {"prompt.md": prompt})
+    assert any(words in fault for fault in vet_exercise(exercise, grader()).faults)
 
 
 def test_near_duplicate_prompts_are_named(tmp_path, run_cli):

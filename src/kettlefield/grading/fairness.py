@@ -11,6 +11,8 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.grading.checks.all_checks import kind_of
 from kettlefield.suite.format import Exercise
 from kettlefield.suite.skeleton import TO_WRITE
+from kettlefield.suite.typed_toml import read_text
+from kettlefield.suite.variants import misread
 
 MIN_DECOYS = 2
 MIN_BY_HAND = 3  # cases worked by hand from the prompt: an answer that is itself wrong must not vet clean
@@ -19,7 +21,7 @@ MAX_LIKENESS = 0.6  # share of common word triples above which two prompts are n
 
 def paper_faults(exercise: Exercise) -> list[str]:
     """What is wrong with an exercise as it is written."""
-    faults = [*_counts(exercise), *_unnamed(exercise)]
+    faults = [*_counts(exercise), *_unnamed(exercise), *_variant_faults(exercise)]
     for turn_number, turn in enumerate(exercise.turns, 1):
         said = _said(exercise, turn_number)
         for check in turn.checks:
@@ -70,6 +72,15 @@ def _counts(exercise: Exercise) -> Iterable[str]:
         yield f"has {by_hand} cases worked by hand, needs {MIN_BY_HAND}"
     if any(decoy.outcome is Outcome.PASSED for decoy in exercise.spec.decoy):
         yield "a decoy is declared to pass"
+
+
+def _variant_faults(exercise: Exercise) -> Iterable[str]:
+    """What would be wrong with its variants, seen from the exercise as written."""
+    vary = exercise.spec.vary
+    for path in sorted(exercise.folder.glob("prompt*.md")) if vary else []:
+        yield from (f"{path.name}: {fault}" for fault in misread(read_text(path), vary))
+    if any(parameter.ways for parameter in vary.values()) and not exercise.turns[0].also:
+        yield "varies in its rules, and no second answer of its own confirms what the first expects: write one in also/"
 
 
 def _unnamed(exercise: Exercise) -> Iterable[str]:

@@ -11,7 +11,7 @@ from kettlefield.grading.grader import Grader
 from kettlefield.grading.vetting import CaughtAt, Vetted, vet_exercise
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.suite.format import Exercise, Suite
-from kettlefield.suite.variants import BASE_SEED
+from kettlefield.suite.variants import BASE_SEED, draw_values
 
 SEED_STRIDE = 5  # of the seeds that exercises are vetted with for which each seed shows little or costs much
 
@@ -54,7 +54,7 @@ def vet_suite(
     )
     # what takes longest first, so that no processor waits at the end; what a seed found hints at the next one's cases
     wanted = [(BASE_SEED, exercise) for exercise in sorted(suite.exercises, key=_shortness)]
-    wanted += [(seed, exercise) for seed, exercise in sisters if is_vetted_with(exercise, seed)]
+    wanted += _different([(seed, exercise) for seed, exercise in sisters if is_vetted_with(exercise, seed)])
     caught_at: dict[str, CaughtAt] = {exercise.id: {} for exercise in suite.exercises}
     done, lock = [0], threading.Lock()
 
@@ -80,6 +80,19 @@ def vet_suite(
     )
 
 
+def _different(drawn: list[tuple[int, Exercise]]) -> list[tuple[int, Exercise]]:
+    """Variants of exercises with the seed that drew them; one that an earlier seed drew too is left out."""
+    seen: set[tuple[object, ...]] = set()
+    kept = []
+    for seed, exercise in drawn:
+        values = draw_values(exercise.spec.vary, exercise.id, seed)
+        key = (exercise.id, *sorted(values.items()))
+        if key not in seen:
+            seen.add(key)
+            kept.append((seed, exercise))
+    return kept
+
+
 def _shortness(exercise: Exercise) -> int:
     """Pages wait for a browser most of the time, measuring cost takes long by design."""
     return 0 if exercise.spec.language == PAGE else 1 if exercise.spec.kind == "speed" else 2
@@ -96,5 +109,5 @@ def is_vetted_with(exercise: Exercise, seed: int) -> bool:
     language = exercise.spec.language if exercise.spec.language != ANY else LANGUAGES.of_suffix(exercise.spec.file)
     recipe = LANGUAGES[language].recipe if language is not None and language in LANGUAGES else None
     is_built = recipe is not None and recipe.keeps is not None
-    has_numbers = any(isinstance(parameter.base, int) for parameter in exercise.spec.vary.values())
-    return exercise.is_variant and ((has_numbers and not is_built) or seed % SEED_STRIDE == 1)
+    moves = any(isinstance(one.base, int) or one.ways for one in exercise.spec.vary.values())
+    return exercise.is_variant and ((moves and not is_built) or seed % SEED_STRIDE == 1)

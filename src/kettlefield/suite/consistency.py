@@ -114,6 +114,9 @@ def _one_check_faults(spec: fmt.ExerciseFile, check: fmt.Check, form: CheckForm)
 def _vary_faults(spec: fmt.ExerciseFile, forms: Mapping[str, CheckForm]) -> list[Fault]:
     faults: list[Fault] = []
     for name, parameter in spec.vary.items():
+        if parameter.ways:
+            faults += _way_faults(name, parameter)
+            continue
         values = set(parameter.pick) or set(
             range(parameter.low or 0, (parameter.high or 0) + 1, max(1, parameter.step))
         )
@@ -126,6 +129,21 @@ def _vary_faults(spec: fmt.ExerciseFile, forms: Mapping[str, CheckForm]) -> list
     if spec.vary and loose:
         hint = "Compare by value in an exercise that varies."
         faults.append((f'has the check "{loose[0].name}", whose expectation is not a single value', "vary", hint))
+    return faults
+
+
+def _way_faults(name: str, parameter: fmt.Parameter) -> list[Fault]:
+    """What is wrong with a rule that has several ways."""
+    faults: list[Fault] = []
+    if str(parameter.base) not in parameter.ways or len(parameter.ways) < 2:
+        hint = "Write a table for each way, the base's among them."
+        faults.append(
+            (f'has the ways {", ".join(parameter.ways)} and the base "{parameter.base}"', f"vary.{name}", hint)
+        )
+    if parameter.pick or parameter.low is not None or parameter.high is not None:
+        faults.append(("has ways and values", f"vary.{name}", "Leave out low, high and pick."))
+    if len({frozenset(texts) for texts in parameter.ways.values()}) > 1:
+        faults.append(("has ways with different texts", f"vary.{name}", "Give each way the same keys."))
     return faults
 
 

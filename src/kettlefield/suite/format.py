@@ -26,6 +26,8 @@ Kind = Literal[
     "refactor",
 ]
 KINDS: tuple[str, ...] = get_args(Kind)
+Voice = Literal["description", "ticket", "chat", "mail", "report", "stub"]  # how people ask; a report may have a log
+VOICES: tuple[Voice, ...] = get_args(Voice)
 Selection = Literal["short", "screen", "all"]  # each holds those before it
 SELECTIONS: tuple[Selection, ...] = get_args(Selection)
 GUIDANCE = "guidance.md"  # how replies are marked from 0 to 4
@@ -84,13 +86,18 @@ class TurnFile(Part, frozen=True, kw_only=True):
 
 
 class Parameter(Part, frozen=True, kw_only=True):
-    """A value that variants of an exercise change; ``@@name@@`` stands for it in every text."""
+    """What variants of an exercise change; ``@@name@@`` stands for its value in every text.
+
+    A rule that has several ways (which of two equals comes first, which end counts) has texts for each of them: the
+    sentence of the prompt, the operator of the answer. ``@@name.text@@`` stands for the text of the way drawn.
+    """
 
     base: int | str  # in the exercise as written: seed 0
     low: int | None = None  # whole numbers from low to high
     high: int | None = None
     step: int = 1
     pick: tuple[int | str, ...] = ()  # or one of these
+    ways: dict[str, dict[str, str]] = {}  # or one of these rules: way -> text's name -> text
 
 
 class ReferTable(Part, frozen=True, kw_only=True):
@@ -122,7 +129,15 @@ class ExerciseFile(Part, frozen=True, kw_only=True):
     refer: ReferTable | None = None
     vary: dict[str, Parameter] = {}  # by name
     selection: Selection = "all"  # the narrowest that it belongs to
+    voice: Voice = "description"  # in which its first prompt is written
     limits: Limits = Limits()
+
+    @property
+    def varies(self) -> Literal["rules", "values"] | None:
+        """What its variants change: its rules, values alone, or nothing."""
+        if not self.vary:
+            return None
+        return "rules" if any(parameter.ways for parameter in self.vary.values()) else "values"
 
 
 def is_in(spec: ExerciseFile, selection: Selection) -> bool:

@@ -16,6 +16,8 @@ def suite_view(suite: Suite, power: SuitePower | None) -> View:
     counts = (
         ("kinds", Counter(exercise.spec.kind for exercise in suite.exercises)),
         ("languages", Counter(exercise.spec.language for exercise in suite.exercises)),
+        ("voices", Counter(exercise.spec.voice for exercise in suite.exercises)),
+        ("variants", Counter(f"of {one.spec.varies}" for one in suite.exercises if one.spec.varies)),
     )
     sizes = {name: sum(is_in(one.spec, name) for one in suite.exercises) for name in SELECTIONS[:-1]}
     narrower = ", ".join(f"{many} in the {name} selection" for name, many in sizes.items())
@@ -27,6 +29,7 @@ def suite_view(suite: Suite, power: SuitePower | None) -> View:
             *(
                 Words(text=f"{name}: " + ", ".join(f"{key} {many}" for key, many in values.most_common()))
                 for name, values in counts
+                if values
             ),
             Words(text=f"{suite.name}: {len(suite.exercises)} exercises, {narrower}"),
             Words(text=f"digest {suite.digest}", tone="small"),
@@ -45,7 +48,8 @@ def suite_view(suite: Suite, power: SuitePower | None) -> View:
                     "topics": list(exercise.spec.topics),
                     "tests": exercise.spec.tests,
                     "selection": exercise.spec.selection,
-                    "varies": bool(exercise.spec.vary),
+                    "voice": exercise.spec.voice,
+                    "varies": exercise.spec.varies,
                 }
                 for exercise in suite.exercises
             ],
@@ -73,7 +77,7 @@ def exercises_table(suite: Suite) -> Table | None:
                     one.spec.difficulty,
                     "" if one.spec.selection == "all" else one.spec.selection,
                 ),
-                *("yes" if one.spec.vary else "", one.spec.title),
+                *(one.spec.varies or "", one.spec.title),
             )
             for one in ordered
         ],
