@@ -7,10 +7,12 @@ import argparse
 import sys
 import textwrap
 from collections import Counter
+from collections.abc import Iterator, Sequence
 from pathlib import Path
+from statistics import median
 
 from kettlefield.grading.checks.all_checks import CHECKS
-from kettlefield.suite.format import KINDS, VOICES, Suite
+from kettlefield.suite.format import KINDS, VOICES, Exercise, Suite
 from kettlefield.suite.loader import find_suite, load_suite
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -32,6 +34,24 @@ ABOUT = {
         worked out from what the steps mean, apart from the code; a decoy is one step done wrongly.
         """,
 }
+
+
+def difficulty_table(exercises: Sequence[Exercise]) -> Iterator[str]:
+    """Medians by difficulty of what makes an exercise hard: demands stated, length of the own answer and of the prompt."""
+    yield "| difficulty | exercises | claims | lines of the own answer | words of the prompts |"
+    yield "| --- | --- | --- | --- | --- |"
+    for difficulty in range(1, 6):
+        mine = [one for one in exercises if one.spec.difficulty == difficulty]
+        if mine:
+            claims = median(len(one.spec.claim) for one in mine)
+            lines = median(sum(bool(line.strip()) for line in whole_answer(one).splitlines()) for one in mine)
+            words = median(sum(len(turn.prompt.split()) for turn in one.turns) for one in mine)
+            yield f"| {difficulty} | {len(mine)} | {claims:g} | {lines:g} | {words:g} |"
+
+
+def whole_answer(exercise: Exercise) -> str:
+    """The own answer to the last turn, all its files."""
+    return "\n".join(exercise.turns[-1].answer.values())
 
 
 def page(name: str, suite: Suite) -> str:
@@ -64,6 +84,8 @@ def page(name: str, suite: Suite) -> str:
         textwrap.fill(" ".join(about.split()), 120),
         "",
         *(line for name, parts in counted.items() for line in (f"{name}: {', '.join(parts)}.", "")),
+        *difficulty_table(exercises),
+        "",
         "| exercise | kind | language | difficulty | what it finds out |",
         "| --- | --- | --- | --- | --- |",
     ]

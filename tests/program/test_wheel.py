@@ -64,4 +64,4 @@ def test_the_program_runs_from_an_installed_wheel(wheel, tmp_path):
 
     assert run("-c", "import kettlefield; print(kettlefield.__file__)").startswith(str(tmp_path / "site"))
     assert "Write a plan and weights into a folder" in " ".join(run("-m", "kettlefield", "demo", "--help").split())
-    assert "145 exercises" in run("-m", "kettlefield", "suite", "list", "berthdesk")
+    assert "160 exercises" in run("-m", "kettlefield", "suite", "list", "berthdesk")

@@ -1,6 +1,7 @@
 """Variants, the lint of prompts, mutants, what a suite can show; and the commands that begin one."""
 
 import random
+import statistics
 import subprocess
 import sys
 from collections import Counter
@@ -337,13 +338,19 @@ def test_the_built_in_suite_is_as_wide_as_it_says():
         "explain": 4,
         "files": 4,
         "page": 8,
-        "tests": 3,
+        "tests": 6,
         "refer": 8,
         "review": 6,
         "refactor": 5,
     }
     assert all(kinds[kind] >= count for kind, count in least.items()), kinds
     assert all(languages[name] >= 2 for name in (*LANGUAGES.programs, "any")), languages
+    assert sum(e.spec.voice != "description" for e in exercises) * 3 > len(exercises)
+    assert sum(e.spec.difficulty >= 4 for e in exercises) >= 40
+    by_difficulty = [[e for e in exercises if e.spec.difficulty == difficulty] for difficulty in range(1, 6)]
+    for counted in (lambda e: len(e.spec.claim), lambda e: sum(len(turn.prompt.split()) for turn in e.turns)):
+        medians = [statistics.median(map(counted, mine)) for mine in by_difficulty]
+        assert medians == sorted(set(medians)), medians
     short = [e for e in exercises if e.spec.selection == "short"]
     assert {e.spec.language for e in short} == set(languages) and {e.spec.kind for e in short} == set(kinds)
     power = {row.selection: row for row in suite_power(exercises, samples=1, tokens_per_s=30).selections}

@@ -19,6 +19,8 @@ _CHOICE = re.compile(r"\?.*\ba\) ")  # a question with its answers to choose fro
 _CODE = re.compile(r"^(?P<fence>```+|~~~+).*?^(?P=fence)[^\S\n]*$", re.MULTILINE | re.DOTALL)
 # a sentence ends at its mark, at an empty line, or where the next item of a list begins
 _END = re.compile(r"(?<=[.:;?!])\s+(?=[A-Z`*\-\d])|\n[^\S\n]*\n|\n(?=[^\S\n]*(?:[-*]|\d+\.) )")
+_FENCE = re.compile(r"^(?:```+|~~~+).*$", re.MULTILINE)
+_COMMENT = re.compile(r"^[^\S\n]*(?:/\*+|\*/|\*|//+|#+|--+)(?:[^\S\n]|$)", re.MULTILINE)
 MIN_CASES = 3  # of an exercise, from which on a decoy that fails all of them breaks more than its claim
 SHOWN = 70  # characters of a sentence in a message
 
@@ -36,7 +38,7 @@ def claim_faults(exercise: Exercise) -> Iterable[str]:
     claims = exercise.spec.claim
     if not claims:
         return
-    prompts = [turn.prompt for turn in exercise.turns]
+    prompts = _asked(exercise)
     referred = exercise.refer_to
     sections = [referred.section(heading) for heading in referred.needed] if referred is not None else []
     said = [
@@ -61,6 +63,14 @@ def claim_faults(exercise: Exercise) -> Iterable[str]:
             yield f'decoy "{name}" breaks {broken_by.count(name)} claims: each wants one of its own'
 
 
+def _asked(exercise: Exercise) -> list[str]:
+    """The prompts; of a stub to be filled in, what its comments say is the task, and not code that is shown."""
+    prompts = [turn.prompt for turn in exercise.turns]
+    if exercise.spec.voice == "stub":
+        prompts[0] = _COMMENT.sub("", _FENCE.sub("", prompts[0]))
+    return prompts
+
+
 def _around_the_gap(exercise: Exercise) -> tuple[str, str]:
     """Of code to be completed: its comments say what it must do, so a claim may stand on them."""
     return exercise.opening or "", exercise.closing
@@ -68,7 +78,7 @@ def _around_the_gap(exercise: Exercise) -> tuple[str, str]:
 
 def unclaimed(exercise: Exercise) -> int:
     """How many demands an exercise without any claim makes."""
-    return 0 if exercise.spec.claim else sum(len(demands(turn.prompt)) for turn in exercise.turns)
+    return 0 if exercise.spec.claim else sum(len(demands(prompt)) for prompt in _asked(exercise))
 
 
 def breaks_more(claim: Claim, outcome: Outcome, checks: tuple[CheckResult, ...]) -> str:

@@ -1,0 +1,36 @@
+use std::collections::BTreeMap;
+use std::io::{self, Read};
+use std::sync::{Arc, Mutex};
+use std::thread;
+
+/// Adds up the lines NAME NUMBER, each in a thread of its own; other lines are passed over.
+fn tally(lines: Vec<String>) -> BTreeMap<String, i64> {
+    let totals = Arc::new(Mutex::new(BTreeMap::new()));
+    let mut workers = Vec::new();
+    for line in lines {
+        let totals = Arc::clone(&totals);
+        workers.push(thread::spawn(move || {
+            let words: Vec<&str> = line.split_whitespace().collect();
+            if words.len() != 2 {
+                return;
+            }
+            if let Ok(number) = words[1].parse::<i64>() {
+                *totals.lock().unwrap().entry(words[0].to_string()).or_insert(0) += number;
+            }
+        }));
+    }
+    for worker in workers {
+        worker.join().unwrap();
+    }
+    Arc::try_unwrap(totals).unwrap().into_inner().unwrap()
+}
+
+fn main() {
+    let mut text = String::new();
+    io::stdin().read_to_string(&mut text).unwrap();
+    let totals = tally(text.lines().map(String::from).collect());
+    for (name, total) in &totals {
+        println!("{name} {total}");
+    }
+    println!("names {}", totals.len());
+}
