@@ -37,7 +37,7 @@ ABOUT = {
 
 
 def difficulty_table(exercises: Sequence[Exercise]) -> Iterator[str]:
-    """Medians by difficulty of what makes an exercise hard: demands stated, length of the own answer and of the prompt."""
+    """Medians by difficulty: demands stated, length of the own answer and of the prompts."""
     yield "| difficulty | exercises | claims | lines of the own answer | words of the prompts |"
     yield "| --- | --- | --- | --- | --- |"
     for difficulty in range(1, 6):

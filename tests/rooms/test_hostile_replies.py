@@ -285,10 +285,11 @@ class Client:
         return exchange(**({"ask": ask} | (given() if callable(given) else given)))
 
 
-def test_a_fault_of_our_own_is_that_trials_alone(monkeypatch, caplog):
+@pytest.mark.parametrize("kind", [AttributeError, StopIteration])  # a future never ends with the second
+def test_a_fault_of_our_own_is_that_trials_alone(monkeypatch, caplog, kind):
     def broken(_self, exercise, reply, **_more):
         if exercise.id == "fare-quote":
-            raise AttributeError("boom")
+            raise kind("boom")
         return Grade(outcome=Outcome.PASSED, score=1.0, answer=answers.broken_grade("").answer, checks=())
 
     monkeypatch.setattr(Grader, "grade_reply", broken)
@@ -303,7 +304,7 @@ def test_a_fault_of_our_own_is_that_trials_alone(monkeypatch, caplog):
     outcomes = {entry.exercise_id: entry.outcome for entry in saved}
     assert outcomes == {"fare-quote": Outcome.RIG_FAULT, "drift-set": Outcome.PASSED, "deck-lanes": Outcome.PASSED}
     (fault,) = (entry.attempts[0].fault for entry in saved if entry.outcome is Outcome.RIG_FAULT)
-    assert "trial m@l, fare-quote, sample 1" in fault and "AttributeError: boom" in fault
+    assert "trial m@l, fare-quote, sample 1" in fault and f"{kind.__name__}: boom" in fault
     assert "Traceback" in caplog.text and "boom" in caplog.text
 
 

@@ -247,21 +247,23 @@ async def _is_gone(desk: Desk) -> bool:
 async def _grade(desk: Desk, asked: _Asked, exchange: Exchange) -> Grade:
     loop = asyncio.get_running_loop()
     exercise, prompting = asked.exercise, desk.candidate.prompting
-    for retry in range(1 + desk.candidate.grading.fault_retries):
+
+    def grade_once() -> Grade:
+        # caught here: an asyncio future never ends with a StopIteration, so the campaign would wait for ever
         try:
-            grade = await loop.run_in_executor(
-                desk.threads,
-                lambda: desk.grader.grade_reply(
-                    exercise,
-                    reply_text(exchange.text, exercise, prompting),
-                    cap_hit=exchange.cap_hit,
-                    turn=asked.turn,
-                    earlier=asked.earlier,
-                    continued=is_bare(exercise, prompting),
-                ),
+            return desk.grader.grade_reply(
+                exercise,
+                reply_text(exchange.text, exercise, prompting),
+                cap_hit=exchange.cap_hit,
+                turn=asked.turn,
+                earlier=asked.earlier,
+                continued=is_bare(exercise, prompting),
             )
         except Exception as err:
             return broken_grade(_words_of_ours(desk, exercise, asked.sample, err))
+
+    for retry in range(1 + desk.candidate.grading.fault_retries):
+        grade = await loop.run_in_executor(desk.threads, grade_once)
         if grade.outcome is not Outcome.RIG_FAULT or retry == desk.candidate.grading.fault_retries:
             return grade
     raise AssertionError("unreachable: the last turn returns")

@@ -138,15 +138,15 @@ class Grader:
             looping=cap_hit and is_looping(reply),
             declined=not answer.files and is_refusal(reply),
         )
-        # the exercise is kept in the key: as long as it is, no other can have its identity
-        key = (_Same(exercise), turn, answer.main, answer.language, tuple(sorted(answer.files.items())))
 
         def check() -> _Checked:
             return self._run_checks(exercise, exercise.turns[turn - 1].checks, answer)
 
-        return self._grade(
-            exercise, answer, facts, turn, lambda: self._replies.once(key, check, keep=lambda found: found.is_certain)
-        )
+        def known_or_checked() -> _Checked:
+            key = (_Same(exercise), turn, answer.main, answer.language, tuple(sorted(answer.files.items())))
+            return self._replies.once(key, check, keep=lambda found: found.is_certain)
+
+        return self._grade(exercise, answer, facts, turn, known_or_checked)
 
     def grade_files(
         self,
@@ -340,7 +340,7 @@ class Grader:
 
 
 class _Same:
-    """An exercise as part of a key: equal to itself alone."""
+    """An exercise as part of a key: equal to itself alone. The key keeps it, so no other can have its identity."""
 
     def __init__(self, exercise: Exercise) -> None:
         self.exercise = exercise
