@@ -15,6 +15,7 @@ from kettlefield.core.statistics.intervals import (
     weighted_ratio,
     wilson_interval,
 )
+from kettlefield.core.statistics.likeness import intraclass_correlation
 from kettlefield.core.statistics.paired import seed_gap
 
 
@@ -128,6 +129,37 @@ def test_a_weighted_ratio_holds_as_often_as_it_says():
         found = weighted_ratio([(1, list(a.astype(int)), [1] * 30), (2, list(b.astype(int)), [1] * 20)])
         inside += found.low <= 0.8 / 3 + 0.8 / 3 <= found.high
     assert 0.92 <= inside / 600 <= 0.99
+
+
+def test_suites_that_ask_the_same_tasks_are_counted_as_alike():
+    """Two seeds of one suite: without their likeness the interval is too narrow, with it it holds."""
+    rng, inside = np.random.default_rng(6), {"alike": 0, "apart": 0}
+    for _ in range(500):
+        hard = rng.beta(0.5, 0.5, 40)  # chance of each task, the same on both seeds: correlation 0.5
+        a, b = (list((rng.random(40) < hard).astype(int)) for _ in range(2))
+        rho = max(0.0, float(np.corrcoef(a, b)[0, 1]))
+        shares = [(1, a, [1] * 40), (1, b, [1] * 40)]
+        for name, found in (
+            ("alike", weighted_ratio(shares, likeness=np.array([[1, rho], [rho, 1]]))),
+            ("apart", weighted_ratio(shares)),
+        ):
+            inside[name] += found.low <= 0.5 <= found.high
+    assert inside["alike"] / 500 >= 0.92 > inside["apart"] / 500
+
+
+def test_the_correlation_within_groups_by_hand_and_by_simulation():
+    found = intraclass_correlation([[1, 2], [3, 5], [5, 6]])
+    between, within = (1.5**2 + 4**2 + 5.5**2) * 2 - 2 * 3 * (11 / 3) ** 2, 0.5 + 2 + 0.5
+    ratio = (between / 2) / (within / 3)
+    assert found.value == pytest.approx((ratio - 1) / (ratio + 1)) and found.low < found.value < found.high
+    assert intraclass_correlation([[1, 1], [0, 0]]).value == 1.0
+    assert intraclass_correlation([[1, 1], [1, 1]]) is None and intraclass_correlation([[1, 0], [1]]) is None
+    rng, held = np.random.default_rng(8), 0
+    for _ in range(300):
+        middle = rng.normal(0, 1, 25)  # as much between groups as within: 0.5
+        found = intraclass_correlation([list(m + rng.normal(0, 1, 3)) for m in middle])
+        held += found.low <= 0.5 <= found.high
+    assert 0.91 <= held / 300 <= 0.99
 
 
 def test_a_gap_between_seeds_is_tested_exactly():

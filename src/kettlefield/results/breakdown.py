@@ -1,13 +1,17 @@
 """Pass rates by kind, language, difficulty and topic, and by suite where a campaign has several."""
 
+import itertools
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
 import pandas as pd
 
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import pass_ratio, weighted_ratio
+from kettlefield.core.statistics.likeness import intraclass_correlation
 from kettlefield.core.statistics.paired import SeedGap, seed_gap
 from kettlefield.record.store import Record
 from kettlefield.results.frames import counted_trials, trials_frame
@@ -82,6 +86,7 @@ class SuiteFigures:
     trials: int
     solved: int
     passes: tuple[tuple[int, int], ...]  # for each exercise: passed, asked
+    tasks: tuple[str, ...]  # of each exercise: on another seed of the suite it is the same
 
     def estimate(self, *, confidence: float) -> Estimate | None:
         """Its pass rate; None before the first trial."""
@@ -94,6 +99,8 @@ class SeedPair:
 
     suites: tuple[str, str]
     gap: SeedGap
+    between_seeds: Estimate | None  # intra-class correlation of an exercise's two variants; None: nothing varies
+    between_samples: Estimate | None  # the same of the samples of one variant; None with one sample too
 
 
 def exercises_frame(record: Record) -> pd.DataFrame:
@@ -117,7 +124,7 @@ def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigur
     Parameters
     ----------
     counted : data frame
-        Its trials without faults: columns exercise and first_outcome.
+        Its trials without faults: columns exercise, task and first_outcome.
     exercises : data frame
         As `exercises_frame` gives it.
     """
@@ -126,7 +133,7 @@ def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigur
     for suite in exercises["suite"].unique():
         of_suite = exercises[exercises["suite"] == suite]
         mine = counted["exercise"].isin(of_suite["exercise"])
-        shares = passed[mine].groupby(counted["exercise"][mine]).agg(["sum", "count"])
+        shares = passed[mine].groupby([counted["exercise"][mine], counted["task"][mine]]).agg(["sum", "count"])
         figures.append(
             SuiteFigures(
                 suite=str(suite),
@@ -134,6 +141,7 @@ def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigur
                 trials=int(mine.sum()),
                 solved=int(passed[mine].sum()),
                 passes=tuple((int(row["sum"]), int(row["count"])) for row in shares.to_dict("records")),
+                tasks=tuple(str(task) for _, task in shares.index),
             )
         )
     return tuple(figures)
@@ -144,7 +152,24 @@ def together(suites: tuple[SuiteFigures, ...], *, confidence: float) -> Estimate
     if not suites or any(not suite.passes for suite in suites):
         return None
     shares = [(s.weight, [passed for passed, _ in s.passes], [asked for _, asked in s.passes]) for s in suites]
-    return weighted_ratio(shares, confidence=confidence)
+    return weighted_ratio(shares, confidence=confidence, likeness=_likeness(suites))
+
+
+def _likeness(suites: tuple[SuiteFigures, ...]) -> np.ndarray:
+    """Correlation of the suites' pass rates, which comes from tasks that several of them ask: never below 0.
+
+    Where every such task of a suite was solved, or none, nothing can be said of it: taken as 1, the cautious end.
+    """
+    alike = np.eye(len(suites))
+    solved = [dict(zip(one.tasks, (passed / asked for passed, asked in one.passes), strict=True)) for one in suites]
+    for i, j in itertools.combinations(range(len(suites)), 2):
+        shared = sorted(set(solved[i]) & set(solved[j]))
+        if shared:
+            sides = np.array([[solved[k][task] for task in shared] for k in (i, j)])
+            varies = len(shared) > 2 and bool(np.all(np.ptp(sides, axis=1) > 0))
+            rho = max(0.0, float(np.corrcoef(sides)[0, 1])) if varies else 1.0
+            alike[i, j] = alike[j, i] = rho * len(shared) / math.sqrt(len(solved[i]) * len(solved[j]))
+    return alike
 
 
 def seed_pairs(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SeedPair, ...]:
@@ -167,7 +192,20 @@ def seed_pairs(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SeedPair
             if len(both):
                 gap = seed_gap(list(first.loc[both, "share"]), list(second.loc[both, "share"]))
                 labels = (str(first["suite"].iloc[0]), str(second["suite"].iloc[0]))
-                pairs.append(SeedPair(suites=labels, gap=gap))
+                asked = [*first.loc[both, "exercise"], *second.loc[both, "exercise"]]
+                samples = counted[counted["exercise"].isin(asked)].groupby("exercise")["first_outcome"]
+                pairs.append(
+                    SeedPair(
+                        suites=labels,
+                        gap=gap,
+                        between_seeds=intraclass_correlation(
+                            list(zip(first.loc[both, "share"], second.loc[both, "share"], strict=True))
+                        ),
+                        between_samples=intraclass_correlation(
+                            [list(outcomes == Outcome.PASSED.value) for _, outcomes in samples]
+                        ),
+                    )
+                )
     return tuple(pairs)
 
 

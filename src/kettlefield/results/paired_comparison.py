@@ -24,7 +24,7 @@ class Against:
     pairs: Pairs
     won: tuple[str, ...]  # exercises of which the level passed more samples
     lost: tuple[str, ...]
-    p: float  # exact, of equal pass rates, over exercises won and lost
+    p: float  # exact, of equal pass rates, over exercises won and lost; variants of one task are one
     p_adjusted: float  # Holm, over the levels of the model
 
 
@@ -37,7 +37,7 @@ def against_references(candidates: pd.DataFrame, trials: pd.DataFrame) -> dict[s
         Columns name, model, reference; where there is a column ``family``, candidates of one family are held
         against its reference, else those of one model.
     trials : data frame
-        Columns candidate, exercise, sample, outcome, first_outcome; faults of server and rig are left out, on
+        Columns candidate, exercise, task, sample, outcome, first_outcome; faults of server and rig are left out, on
         both sides of a pair.
     """
     passed = counted_trials(trials)
@@ -83,25 +83,29 @@ def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | 
     Parameters
     ----------
     passed : data frame
-        Columns candidate, exercise, sample, passed.
+        Columns candidate, exercise, task, sample, passed. Samples of one exercise count as alike, and so do variants
+        of one task.
     level, reference : str
         Candidates.
     """
     keys = ["exercise", "sample"]
-    mine, other = (passed[passed["candidate"] == name][[*keys, "passed"]] for name in (level, reference))
+    mine, other = (passed[passed["candidate"] == name] for name in (level, reference))
+    mine, other = mine[[*keys, "task", "passed"]], other[[*keys, "passed"]]
     both = mine.merge(other, on=keys, suffixes=("", "_reference"))
     if both.empty:
         return None
-    both = both.sort_values("exercise", kind="stable")
-    names, starts = np.unique(both["exercise"].to_numpy(dtype=str), return_index=True)
+    both = both.sort_values(["task", "exercise"], kind="stable")
+    _, starts = np.unique(both["task"].to_numpy(dtype=str), return_index=True)
     sides = [
         [[bool(passed) for passed in part] for part in np.split(both[field].to_numpy(dtype=bool), starts[1:])]
         for field in ("passed", "passed_reference")
     ]
-    nets = {str(name): sum(a) - sum(b) for name, a, b in zip(names, *sides, strict=True)}
-    won = tuple(name for name, net in nets.items() if net > 0)
-    lost = tuple(name for name, net in nets.items() if net < 0)
-    p = exact_p(len(won), len(lost))
+    nets = both["passed"].astype(int) - both["passed_reference"].astype(int)
+    by_exercise = nets.groupby(both["exercise"]).sum()
+    won = tuple(str(name) for name, net in by_exercise.items() if net > 0)
+    lost = tuple(str(name) for name, net in by_exercise.items() if net < 0)
+    by_task = nets.groupby(both["task"]).sum()
+    p = exact_p(int((by_task > 0).sum()), int((by_task < 0).sum()))
     return Against(reference=reference, pairs=count_pairs(*sides), won=won, lost=lost, p=p, p_adjusted=p)
 
 

@@ -283,12 +283,16 @@ def chars_per_token(record: Record) -> dict[str, float]:
 def trials_query() -> sa.Select[Any]:
     """One row a trial with the figures of its last attempt's exchange; times in seconds, rates in tokens/s."""
     trial, attempt, exchange, candidate = schema.trial, schema.attempt, schema.exchange, schema.candidate
+    exercise = schema.exercise
+    # variants of one exercise, on several seeds of its suite, are one task; without several each is its own
+    task = sa.func.coalesce(exercise.c.suite_name + "/" + exercise.c.own_id, exercise.c.id)
     last = sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts)
     return (
         sa.select(
             trial.c.id,
             candidate.c.name.label("candidate"),
             trial.c.exercise_id.label("exercise"),
+            task.label("task"),
             trial.c["sample"],
             trial.c.seed,
             trial.c.context_fill,
@@ -307,6 +311,7 @@ def trials_query() -> sa.Select[Any]:
             exchange.c.finish_reason,
         )
         .join(candidate, candidate.c.id == trial.c.candidate_id)
+        .join(exercise, exercise.c.id == trial.c.exercise_id)
         .join(attempt, last)
         .outerjoin(exchange, exchange.c.id == attempt.c.exchange_id)
         .order_by(trial.c.id)

@@ -251,15 +251,20 @@ def seeds_table(rows: Sequence[Figures]) -> Table | None:
             count("exercises that vary"),
             signed("gap"),
             Column(name="p", align=Align.RIGHT, show=p_words),
+            *(signed(f"correlation between {what}") for what in ("seeds", "samples")),
         ],
         [
-            (candidate_text(row), *pair.suites, pair.gap.exercises, pair.gap.difference, pair.gap.p)
+            (
+                *(candidate_text(row), *pair.suites, pair.gap.exercises, pair.gap.difference, pair.gap.p),
+                *(pair.between_seeds, pair.between_samples),
+            )
             for row in rows
             for pair in row.seeds
         ],
-        note="Gap: share solved on the first seed less that on the other, the same exercises with other values. p: "
-        "chance "
-        "of a gap this large if both seeds were equally hard. A large gap is a sign of memorised answers.",
+        note="Gap: share solved on the first seed less that on the other, the same exercises with other rules or "
+        "values. p: chance of a gap this large if both seeds were equally hard. A large gap is a sign of memorised "
+        "answers. Correlation: intra-class, 1 where both variants of an exercise (all "
+        "samples of one) end the same, 0 where they have nothing to do with each other.",
     )
 
 
@@ -343,7 +348,14 @@ def figures_json(row: Figures) -> dict[str, Any]:
         for part in row.suites
     ]
     document["seed_gaps"] = [
-        {"suites": pair.suites, "exercises": pair.gap.exercises, "difference": pair.gap.difference, "p": pair.gap.p}
+        {
+            "suites": pair.suites,
+            "exercises": pair.gap.exercises,
+            "difference": pair.gap.difference,
+            "p": pair.gap.p,
+            "correlation_between_seeds": estimate_json(pair.between_seeds),
+            "correlation_between_samples": estimate_json(pair.between_samples),
+        }
         for pair in row.seeds
     ]
     return document

@@ -116,7 +116,10 @@ def _discounted(passed: np.ndarray, asked: np.ndarray, ratio: float) -> float:
 
 
 def weighted_ratio(
-    shares: Sequence[tuple[float, Sequence[int], Sequence[int]]], *, confidence: float = 0.95
+    shares: Sequence[tuple[float, Sequence[int], Sequence[int]]],
+    *,
+    confidence: float = 0.95,
+    likeness: np.ndarray | None = None,
 ) -> Estimate:
     """Pass ratio over several suites: the mean of theirs by weight.
 
@@ -126,6 +129,9 @@ def weighted_ratio(
         For each suite its weight, above 0, and its exercises as in `pass_ratio`.
     confidence : float
         Two-sided, within (0, 1).
+    likeness : array, shape (n_suites, n_suites), optional
+        Correlation of the suites' ratios, 1 on the diagonal: two seeds of one suite are variants of the same tasks.
+        None: the suites have nothing to do with each other.
 
     Returns
     -------
@@ -153,7 +159,8 @@ def weighted_ratio(
     z = two_sided_z(confidence)
     middles = [(r.value * n + z * z / 2) / (n + z * z) for r, n in zip(ratios, counts, strict=True)]
     spread = weights * np.sqrt([m * (1 - m) / n for m, n in zip(middles, counts, strict=True)])
-    shrunk = z * float(np.sqrt(np.sum(spread**2)) / np.sum(spread))
+    alike = np.eye(len(shares)) if likeness is None else likeness
+    shrunk = z * float(np.sqrt(spread @ alike @ spread) / np.sum(spread))
     inner = 2 * NormalDist().cdf(shrunk) - 1
     bounds = np.array(
         [wilson_interval(min(r.value * n, n), n, confidence=inner) for r, n in zip(ratios, counts, strict=True)]
