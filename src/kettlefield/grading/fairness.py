@@ -79,7 +79,7 @@ def _variant_faults(exercise: Exercise) -> Iterable[str]:
     vary = exercise.spec.vary
     for path in sorted(exercise.folder.glob("prompt*.md")) if vary else []:
         yield from (f"{path.name}: {fault}" for fault in misread(read_text(path), vary))
-    if any(parameter.ways for parameter in vary.values()) and not exercise.turns[0].also:
+    if any(parameter.ways for parameter in vary.values()) and not any(turn.also for turn in exercise.turns):
         yield "varies in its rules, and no second answer of its own confirms what the first expects: write one in also/"
 
 

@@ -11,7 +11,7 @@ def charged(prices, sales):
     sold = sold.sort_values("day", kind="stable")
     known = known.astype({"route": "object"}).sort_values("began")
     joined = pd.merge_asof(
-        sold, known, left_on="day", right_on="began", by="route", direction="backward", tolerance=MOST_DAYS
+        sold, known, left_on="day", right_on="began", by="route", direction="backward", allow_exact_matches=@@on.exact@@, tolerance=MOST_DAYS
     )
     joined["cost"] = (joined["number"] * joined["pence"]).fillna(0)
     joined["unpriced"] = joined["number"].where(joined["pence"].isna(), 0)

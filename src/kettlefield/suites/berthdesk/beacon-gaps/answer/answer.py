@@ -5,6 +5,6 @@ heard = sorted(set(map(int, sys.stdin.read().split())))
 for before, after in zip(heard, heard[1:]):
     if after - before > 1:
         first, last = before + 1, after - 1
-        print(first if first == last else f"{first}-{last}")
-        @@word@@ += last - first + 1
+        print(first if @@one.py@@ and first == last else f"{first}-{last}")
+        @@word@@ += @@count.own@@
 print("@@word@@", @@word@@)

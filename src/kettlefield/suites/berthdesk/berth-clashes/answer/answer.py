@@ -8,6 +8,6 @@ def berth_clashes(bookings, turnaround):
         for index, first in enumerate(queue):
             for second in queue[index + 1 :]:
                 same_minute = first["arrives"] == second["arrives"]
-                if same_minute or second["arrives"] < first["leaves"] + turnaround:
+                if same_minute or second["arrives"] @@edge.op@@ first["leaves"] + turnaround:
                     clashes.append([berth, first["ship"], second["ship"]])
-    return clashes
+    return [@@shape.make@@ for berth, a, b in clashes]

@@ -7,6 +7,6 @@ FROM booking AS a
 JOIN booking AS b
     ON a.berth = b.berth
     AND a.ship <> b.ship
-    AND (a.arrives < b.arrives OR (a.arrives = b.arrives AND a.id < b.id))
+    AND (a.arrives < b.arrives OR (a.arrives = b.arrives AND a.id @@tie.op@@ b.id))
     AND b.arrives < a.leaves
-ORDER BY berth, minutes DESC, first, second;
+ORDER BY berth, minutes @@order.dir@@, first, second;

@@ -14,5 +14,5 @@ def fill_gaps(readings, longest):
 
 
 def _round_away(numerator, denominator):
-    size = (2 * abs(numerator) + denominator) // (2 * denominator)
+    size = (2 * abs(numerator) + denominator - @@half.less@@) // (2 * denominator)
     return size if numerator >= 0 else -size

@@ -1,4 +1,4 @@
 SELECT ship, COUNT(*) AS calls, SUM(minutes) AS minutes
 FROM call
 GROUP BY ship
-ORDER BY minutes DESC, ship;
+ORDER BY minutes @@top.dir@@, ship@@ties.dir@@;

@@ -1,7 +1,7 @@
 # Reads calls at a berth, one a line: ship, minute of arrival, minute of leaving, divided by blanks.
 # Prints for each ship, in the order of its first call, its name, the number of its calls, and the
-# length of its longest call in minutes; at the end a line "all" with the number of calls of all ships
-# and the longest of them. A call that leaves before it arrives goes on over midnight: its length is
+# length of its @@len.says@@ call in minutes; at the end a line "all" with the number of calls of all ships
+# and the @@len.says@@ of them. A call that leaves before it arrives goes on over midnight: its length is
 # counted to the leaving time of the next day. Lines that begin with "void" are left out.
 MINUTES_A_DAY = 1440
 
@@ -15,6 +15,6 @@ STDIN.each_line do |line|
   calls[ship] << length
 end
 
-calls.each { |ship, lengths| puts "#{ship} #{lengths.size} #{lengths.max}" }
+calls.each { |ship, lengths| puts "#{ship} #{lengths.size} #{lengths.@@len.fn@@}" }
 every = calls.values.flatten
-puts "all #{every.size} #{every.max || 0}"
+puts "all #{every.size} #{every.@@len.fn@@ || 0}"

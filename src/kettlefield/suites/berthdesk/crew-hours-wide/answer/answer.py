@@ -15,7 +15,7 @@ def hours_table(duties):
     days = range(int(frame["day"].min()), int(frame["day"].max()) + 1)
     wide = frame.pivot_table(index="name", columns="day", values="minutes", aggfunc="sum", fill_value=0)
     wide = wide.reindex(columns=days, fill_value=0).sort_index()
-    ranks = wide.sum(axis=1).rank(method="min", ascending=False)
+    ranks = wide.sum(axis=1).rank(method="@@tie.method@@", ascending=@@rank.up@@)
     return {
         "days": list(days),
         "rows": {name: [int(value) for value in row] for name, row in zip(wide.index, wide.to_numpy())},

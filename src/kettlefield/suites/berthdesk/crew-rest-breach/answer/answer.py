@@ -1,7 +1,7 @@
 def first_breach(duties):
     breaches = []
     for (_, end), (start, _) in zip(duties, duties[1:]):
-        if start - end < @@rest@@:
+        if start - end @@strict.op@@ @@rest@@:
             breaches.append((start, 1))
             break
     last = duties[-1][1] if duties else 0
@@ -15,5 +15,5 @@ def first_breach(duties):
             break
     if not breaches:
         return None
-    minute, rule = min(breaches)
+    minute, rule = min(breaches, key=lambda breach: (breach[0], @@both.sign@@breach[1]))
     return [rule, minute]

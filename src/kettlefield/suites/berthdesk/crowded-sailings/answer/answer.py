@@ -9,7 +9,7 @@ def crowded(counts, share):
     usual = (
         frame.set_index("when").groupby("route")["passengers"].rolling("7D", min_periods=3).median().to_numpy()
     )
-    frame["crowded"] = frame["passengers"].to_numpy() >= share * usual
+    frame["crowded"] = frame["passengers"].to_numpy() @@edge.op@@ share * usual
     starts = (frame["crowded"] != frame["crowded"].shift()) | (frame["route"] != frame["route"].shift())
     frame["run"] = starts.cumsum()
     runs = frame[frame["crowded"]].groupby("run").agg(

@@ -4,11 +4,11 @@ function fillLanes(vehicles, laneLengths, gap) {
   const quay = [];
   for (const { plate, length } of vehicles) {
     let best = -1;
-    let bestLeft = Infinity;
+    let bestLeft = @@room.start@@;
     for (let lane = 0; lane < free.length; lane += 1) {
       const needed = length + (lanes[lane].length > 0 ? gap : 0);
       const left = free[lane] - needed;
-      if (left >= 0 && left < bestLeft) {
+      if (left >= 0 && left @@room.cmp@@@@tie.eq@@ bestLeft) {
         best = lane;
         bestLeft = left;
       }

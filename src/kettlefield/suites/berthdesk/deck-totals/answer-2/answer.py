@@ -10,4 +10,4 @@ def fullest(vehicles):
     plan = load_plan(vehicles)
     if not plan:
         return None
-    return max(plan, key=lambda row: row[1])[0]
+    return @@room.fn@@(plan[::@@tie.step@@], key=lambda row: row[1])[0]

@@ -1,5 +1,5 @@
 function sheet(sailings) {
-  const sorted = [...sailings].sort((a, b) => a.time.localeCompare(b.time));
+  const sorted = [...sailings].sort((a, b) => @@open.sign@@a.time.localeCompare(b.time));
   if (sorted.length === 0) return "@@none@@";
   return sorted.map((s) => `${s.time} ${s.port}${s.cancelled ? " (cancelled)" : ""}`).join("\n");
 }

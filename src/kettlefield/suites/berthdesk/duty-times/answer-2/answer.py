@@ -1,9 +1,9 @@
 def parse_duty(text):
     begin, _, end = text.partition("-")
     start, stop = minutes(begin.strip()), minutes(end.strip())
-    if stop <= start:
+    if stop @@edge.op@@ start:
         stop += 1440
-    return [start, stop]
+    return [start, stop@@out.less@@]
 
 
 def minutes(clock):

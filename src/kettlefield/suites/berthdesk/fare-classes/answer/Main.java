@@ -13,7 +13,7 @@ public class Main {
             if (which < 0) {
                 @@word@@++;
             } else {
-                revenue[which] += (price * percent[which] + 50) / 100;
+                revenue[which] += (price * percent[which] + @@half.add@@) / 100;
             }
         }
         for (int i = 0; i < 3; i++) {

@@ -11,7 +11,7 @@ def fare_quote(adults, children, vehicle_cm, is_return):
     numerator, denominator = hundredths, 100
     if is_return:
         numerator, denominator = numerator * 2 * 85, denominator * 100
-    if adults + children >= 8:
+    if adults + children @@party.op@@ 8:
         numerator, denominator = numerator * 90, denominator * 100
-    fives = (2 * numerator + 5 * denominator) // (10 * denominator)
+    fives = @@half.own@@
     return fives * 5

@@ -5,5 +5,5 @@ def first_repeats(signs):
             first[sign] = place
         elif sign not in done:
             done.add(sign)
-            total += place - first[sign]
+            total = @@fold.pre@@total@@fold.mid@@ place - first[sign]@@fold.post@@
     return total

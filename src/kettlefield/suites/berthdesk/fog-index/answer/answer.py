@@ -1,11 +1,11 @@
 def fog_index(dew, air, wind, light):
     gap = max(0, air - dew)
     base = @@top@@ - @@weight@@ * gap
-    if wind > 6:
+    if wind @@strong.op@@ 6:
         base -= wind * wind
     else:
         base += wind
-    base //= 3
+    base = @@cut.expr@@
     if light < 20:
         base += 7
     elif light > 80:

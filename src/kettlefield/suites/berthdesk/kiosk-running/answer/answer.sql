@@ -3,6 +3,6 @@ SELECT
     day,
     pence,
     SUM(pence) OVER (PARTITION BY kiosk ORDER BY day) AS so_far,
-    MAX(pence) OVER (PARTITION BY kiosk ORDER BY day) AS best
+    @@mark.fn@@(pence) OVER (PARTITION BY kiosk ORDER BY day) AS mark
 FROM takings
-ORDER BY kiosk, day;
+ORDER BY kiosk, day @@days.dir@@;

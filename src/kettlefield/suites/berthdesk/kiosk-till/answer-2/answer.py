@@ -7,6 +7,6 @@ for line in sys.stdin:
     total += int(pence)
     by_name[name] = by_name.get(name, 0) + int(pence)
     print(name, pence)
-for name in sorted(by_name):
+for name in sorted(by_name@@sort.own@@):
     print("@@each@@", name, by_name[name])
 print("@@all@@", total)

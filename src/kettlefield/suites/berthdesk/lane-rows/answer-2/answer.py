@@ -5,7 +5,7 @@ def free_lanes(lanes, booked):
 
 def first_row(lanes, booked, wanted):
     free = free_lanes(lanes, booked)
-    for start in free:
+    for start in free[::@@side.step@@]:
         if all(start + i in free for i in range(wanted)):
             return start
     return None

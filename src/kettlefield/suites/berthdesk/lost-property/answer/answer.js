@@ -22,7 +22,7 @@ function claim(rest) {
 
 function list() {
   const open = [...items].filter(([, item]) => !item.gone).map(([number]) => number);
-  return open.length > 0 ? open.join(" ") : "none";
+  return open.length > 0 ? open@@list.turn@@.join(" ") : "none";
 }
 
 for (const raw of lines) {

@@ -1,7 +1,8 @@
 def merge_manifests(booked, gate):
     latest = {}
     for entry in gate:
-        latest[entry["ref"]] = entry
+        if @@entry.js@@ or entry["ref"] not in latest:
+            latest[entry["ref"]] = entry
     merged = {}
     for entry in booked:
         merged[entry["ref"]] = dict(entry)

@@ -9,7 +9,7 @@ func main() {
 		if n, _ := fmt.Scan(&mast); n != 1 {
 			break
 		}
-		if mast+@@spare@@ <= bridge {
+		if mast+@@spare@@ @@edge.op@@ bridge {
 			passes++
 		} else {
 			waits++

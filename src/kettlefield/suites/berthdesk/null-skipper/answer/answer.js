@@ -1,7 +1,7 @@
 // One line of the crew list: "ROLE: NAME (SHIP)".
 function crewLine(entry) {
   const role = entry.role.toUpperCase();
-  const name = entry.person?.name?.trim() ?? "@@word@@";
+  const name = entry.person?.name?.trim() @@empty.op@@ "@@word@@";
   return `${role}: ${name} (${entry.ship})`;
 }
 

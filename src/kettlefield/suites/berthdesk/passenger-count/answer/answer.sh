@@ -5,9 +5,9 @@ export LC_ALL=C
 declare -A count=()
 total=0
 while read -r sailing way; do
-    step=1
+    step=@@way.in@@
     if [ "$way" = out ]; then
-        step=-1
+        step=@@way.out@@
     fi
     count[$sailing]=$((${count[$sailing]:-0} + step))
     total=$((total + step))
@@ -21,5 +21,5 @@ for sailing in "${!count[@]}"; do
     if [ "$n" -ne 0 ]; then
         echo "$sailing $n$mark"
     fi
-done | sort
+done | sort@@order.flag@@
 echo "@@word@@ $total"

@@ -10,4 +10,4 @@ def crane_stop(moves):
             bumps += 1
             if bumps % 3 == 0:
                 place = 1
-    return [place, bumps]
+    return [@@out.own@@]

@@ -19,7 +19,7 @@ def main():
         channels.add(int(match[4]))
     for sign in sorted(stations):
         times, channels = stations[sign]
-        listed = ",".join(str(channel) for channel in sorted(channels))
+        listed = ",".join(str(channel) for channel in sorted(channels, reverse=@@chan.down@@))
         print(sign, len(times), min(times), max(times), listed)
     print("@@word@@", @@word@@)
 

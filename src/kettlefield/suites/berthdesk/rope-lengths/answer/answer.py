@@ -16,5 +16,5 @@ for row in rows[1:]:
         used += 1
         left = coil
     left -= wish
-    print(name, used)
-print("@@rest@@", waste)
+    print(name, used - @@from.less@@)
+print("@@rest@@", waste + @@last.add@@)

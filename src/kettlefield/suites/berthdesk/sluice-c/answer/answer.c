@@ -3,13 +3,13 @@
 /*
  * A sluice lets water out in steps. level and sill are in centimetres, gate is 0 (shut) to 3 (open).
  * next_gate gives the gate for the next step:
- *   - at a level of sill or below the gate is shut;
- *   - more than @@margin@@ above the sill it opens by one, but not beyond 3;
+ *   - @@shut.says@@ the gate is shut;
+ *   - @@opens.says@@ @@margin@@ above the sill it opens by one, but not beyond 3;
  *   - anything else leaves it as it is.
  */
 static int next_gate(int level, int sill, int gate) {
-    if (level <= sill) return 0;
-    if (level > sill + @@margin@@ && gate < 3) return gate + 1;
+    if (level @@shut.op@@ sill) return 0;
+    if (level @@opens.op@@ sill + @@margin@@ && gate < 3) return gate + 1;
     return gate;
 }
 

@@ -28,4 +28,4 @@ STDIN.each_line do |line|
   end
 end
 
-stock.sort_by { |place, number| [-number, place] }.each { |place, number| puts "#{place}=#{number}" }
+stock.sort_by { |place, number| [@@show.sign@@number, place] }.each { |place, number| puts "#{place}=#{number}" }

@@ -22,8 +22,8 @@ foreach ($basket as $item => $number) {
 }
 $total -= $families * (2 * PRICES['adult'] + 2 * PRICES['child'] - FAMILY);
 $total -= PRICES['bike'] * min($basket['bike'], intdiv($basket['adult'], 4));
-if ($total >= 10000) {
-    $total -= intdiv($total * 5, 100);
+if ($total @@large.op@@ 10000) {
+    $total -= @@round.own@@;
 }
 echo "family $families\n";
 printf("total %d.%02d\n", intdiv($total, 100), $total % 100);

@@ -1,7 +1,7 @@
 def braid(left, right):
     turns = []
     for i in range(max(len(left), len(right))):
-        turns += left[i : i + 1] + right[i : i + 1]
+        turns += @@side.one@@[i : i + 1] + @@side.two@@[i : i + 1]
     kept = []
     for number in turns:
         if kept and kept[-1] == number:
@@ -12,6 +12,6 @@ def braid(left, right):
         if number % @@fold@@ == 0:
             del kept[i]
             break
-    if len(kept) % 2 == 1:
+    if len(kept) % 2 == @@when.bit@@:
         kept.append(sum(kept))
     return kept

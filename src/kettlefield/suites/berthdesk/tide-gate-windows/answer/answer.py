@@ -18,5 +18,5 @@ def gate_windows(samples, sill):
             spans[-1][1] = end
         else:
             spans.append([start, end])
-    windows = [[ceil(start), floor(end)] for start, end in spans]
+    windows = [[@@safe.start@@(start), @@safe.end@@(end)] for start, end in spans]
     return [window for window in windows if window[0] <= window[1]]

@@ -14,4 +14,4 @@ class TideLog:
     def undo(self):
         if not self.heights:
             raise LookupError("nothing to undo")
-        return self.heights.pop()
+        return self.heights.pop(@@undo.at@@)

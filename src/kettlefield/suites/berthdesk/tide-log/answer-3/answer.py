@@ -6,7 +6,7 @@ class TideLog:
     def add(self, height):
         self.heights.append(height)
         if self.limit is not None and len(self.heights) > self.limit:
-            del self.heights[0]
+            @@drop.code@@
         return len(self.heights)
 
     def range(self):
@@ -17,4 +17,4 @@ class TideLog:
     def undo(self):
         if not self.heights:
             raise LookupError("nothing to undo")
-        return self.heights.pop()
+        return self.heights.pop(@@undo.at@@)

@@ -1,4 +1,4 @@
-const order = ["car", "van", "coach", "lorry"];
+const order = [@@order.js@@];
 const tally = new Map(order.map((name) => [name, { count: 0, kilograms: 0 }]));
 const lines = require("fs").readFileSync(0, "utf8").split(/\r?\n/);
 

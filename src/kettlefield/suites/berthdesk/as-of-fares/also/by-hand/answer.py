@@ -7,7 +7,7 @@ def charged(prices, sales):
         by_route.setdefault(route, []).append((began, pence))
     rows = []
     for day, route, number in sales:
-        fitting = [pence for began, pence in by_route.get(route, []) if day - 90 <= began <= day]
+        fitting = [pence for began, pence in by_route.get(route, []) if day - 90 <= began @@on.op@@ day]
         rows.append((route, number, number * fitting[-1] if fitting else 0, 0 if fitting else number))
     frame = pd.DataFrame(rows, columns=["route", "tickets", "pence", "unpriced"])
     if frame.empty:

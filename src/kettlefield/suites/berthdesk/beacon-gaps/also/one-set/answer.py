@@ -11,6 +11,6 @@ for i, n in enumerate(lost):
     if start is None:
         start = n
     if i + 1 == len(lost) or lost[i + 1] != n + 1:
-        print(str(n) if start == n else "%d-%d" % (start, n))
+        print(str(n) if @@one.py@@ and start == n else "%d-%d" % (start, n))
         start = None
-print("@@word@@ %d" % len(lost))
+print("@@word@@ %d" % @@count.set@@)

@@ -8,7 +8,8 @@ def berth_clashes(bookings, turnaround):
         a, b = bookings[i], bookings[j]
         if a["berth"] != b["berth"]:
             continue
-        if b["arrives"] == a["arrives"] or b["arrives"] < a["leaves"] + turnaround:
+        if b["arrives"] == a["arrives"] or b["arrives"] @@edge.op@@ a["leaves"] + turnaround:
             found.append((a["berth"], a["arrives"], b["arrives"], i, j))
     found.sort()
-    return [[berth, bookings[i]["ship"], bookings[j]["ship"]] for berth, _, _, i, j in found]
+    ships = [(berth, bookings[i]["ship"], bookings[j]["ship"]) for berth, _, _, i, j in found]
+    return [@@shape.make@@ for berth, a, b in ships]

@@ -7,6 +7,6 @@ def berth_clashes(bookings, turnaround):
     for (_, first), (_, second) in combinations(order, 2):
         if first["berth"] != second["berth"]:
             continue
-        if second["arrives"] == first["arrives"] or second["arrives"] - first["leaves"] < turnaround:
+        if second["arrives"] == first["arrives"] or second["arrives"] - first["leaves"] @@edge.op@@ turnaround:
             clashes.append([first["berth"], first["ship"], second["ship"]])
-    return clashes
+    return [@@shape.make@@ for berth, a, b in clashes]

@@ -8,4 +8,4 @@ JOIN booking AS b
     ON a.berth = b.berth
     AND a.ship <> b.ship
     AND a.arrives < b.leaves AND b.arrives < a.leaves
-ORDER BY berth, minutes DESC, first, second;
+ORDER BY berth, minutes @@order.dir@@, first, second;

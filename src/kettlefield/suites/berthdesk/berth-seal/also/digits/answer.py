@@ -1,7 +1,7 @@
 def seal(ticket):
     result = ticket * @@mult@@ + @@add@@
-    if result & 1:
-        result = result - int(str(ticket)[-1])
+    if result % 2 == @@when.bit@@:
+        result = result - int(str(ticket)[@@digit.at@@])
     backwards = 0
     while result:
         result, digit = divmod(result, 10)

@@ -8,8 +8,8 @@ def reverse_digits(number):
 def seal(ticket):
     result = @@mult@@ * ticket
     result = result + @@add@@
-    if result & 1:
-        last_digit = int(str(ticket)[-1])
+    if result % 2 == @@when.bit@@:
+        last_digit = int(str(ticket)[@@digit.at@@])
         result = result - last_digit
     remainder = reverse_digits(result) % 9973
     if remainder < 1000:

@@ -1,6 +1,6 @@
 def seal(ticket):
     value = ticket * @@mult@@ + @@add@@
-    if value % 2 == 1:
+    if value % 2 == @@when.bit@@:
         value -= value % 10
     value = int(str(value)[::-1])
     value %= 9973

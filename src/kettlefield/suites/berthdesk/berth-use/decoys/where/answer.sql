@@ -1,6 +1,6 @@
 SELECT b.name AS name, COUNT(s.ship) AS stays, COALESCE(SUM(s.hours), 0) AS hours
 FROM berth AS b
 LEFT JOIN stay AS s ON s.berth = b.name
-WHERE s.hours >= @@least@@
+WHERE s.hours @@edge.op@@ @@least@@
 GROUP BY b.name
-ORDER BY hours DESC, name;
+ORDER BY hours @@order.dir@@, name;

@@ -12,6 +12,6 @@ def fill_gaps(readings, longest):
         for i in range(left + 1, right):
             value = readings[left] + slope * (i - left)
             twice = abs(value) * 2
-            size = (twice.numerator // twice.denominator + 1) // 2
+            size = @@half.dec@@
             result[i] = int(size) if value >= 0 else -int(size)
     return result

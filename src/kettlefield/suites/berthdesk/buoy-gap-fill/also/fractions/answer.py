@@ -1,9 +1,9 @@
 from fractions import Fraction
-from math import floor
+from math import ceil, floor
 
 
 def nearest(value):
-    return floor(value + Fraction(1, 2)) if value >= 0 else -floor(-value + Fraction(1, 2))
+    return @@half.frac@@
 
 
 def fill_gaps(readings, longest):

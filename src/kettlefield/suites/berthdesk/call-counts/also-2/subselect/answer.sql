@@ -4,4 +4,4 @@ FROM (
     FROM call AS c
     GROUP BY c.ship
 )
-ORDER BY total DESC, ship ASC;
+ORDER BY total @@top.dir@@, ship@@ties.dir@@;

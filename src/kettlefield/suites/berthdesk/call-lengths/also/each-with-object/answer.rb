@@ -1,7 +1,7 @@
 # Reads calls at a berth, one a line: ship, minute of arrival, minute of leaving, divided by blanks.
 # Prints for each ship, in the order of its first call, its name, the number of its calls, and the
-# length of its longest call in minutes; at the end a line "all" with the number of calls of all ships
-# and the longest of them. A call that leaves before it arrives goes on over midnight: its length is
+# length of its @@len.says@@ call in minutes; at the end a line "all" with the number of calls of all ships
+# and the @@len.says@@ of them. A call that leaves before it arrives goes on over midnight: its length is
 # counted to the leaving time of the next day. Lines that begin with "void" are left out.
 MINUTES_A_DAY = 1440
 
@@ -14,10 +14,10 @@ STDIN.each_line do |line|
   end
 end
 total = 0
-longest = 0
+longest = nil
 calls.each_pair do |ship, lengths|
   total += lengths.length
-  longest = [longest, *lengths].max
-  puts [ship, lengths.length, lengths.max].join(" ")
+  longest = [*longest, *lengths].@@len.fn@@
+  puts [ship, lengths.length, lengths.@@len.fn@@].join(" ")
 end
-puts "all #{total} #{longest}"
+puts "all #{total} #{longest || 0}"

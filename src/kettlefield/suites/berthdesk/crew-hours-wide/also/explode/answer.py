@@ -13,5 +13,5 @@ def hours_table(duties):
     names = sorted(table.index)
     rows = {name: [int(table.loc[name].get(day, 0)) for day in days] for name in names}
     totals = {name: sum(row) for name, row in rows.items()}
-    ranks = {name: 1 + sum(other > totals[name] for other in totals.values()) for name in names}
+    ranks = {name: 1 + sum(other @@rank.op@@ totals[name] for other in @@tie.of@@(totals.values())) for name in names}
     return {"days": days, "rows": rows, "ranks": ranks}

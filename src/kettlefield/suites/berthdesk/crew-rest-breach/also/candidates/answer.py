@@ -3,7 +3,7 @@ def first_breach(duties):
     breaches = []
     previous_end = None
     for start, end in duties:
-        if previous_end is not None and start - previous_end < @@rest@@:
+        if previous_end is not None and start - previous_end @@strict.op@@ @@rest@@:
             breaches.append([start, 1])
         previous_end = end
 
@@ -23,5 +23,5 @@ def first_breach(duties):
                 break
     if not breaches:
         return None
-    minute, rule = sorted(breaches)[0]
+    minute, rule = sorted(breaches, key=lambda breach: (breach[0], @@both.sign@@breach[1]))[0]
     return [rule, minute]

@@ -8,7 +8,7 @@ def crowded(counts, share):
         run = None
         for day, passengers in rows:
             window = pd.Series([n for other, n in rows if day - 6 <= other <= day])
-            if len(window) >= 3 and passengers >= share * window.median():
+            if len(window) >= 3 and passengers @@edge.op@@ share * window.median():
                 if run is None:
                     run = [route, int(day), int(day), 0]
                     result.append(run)

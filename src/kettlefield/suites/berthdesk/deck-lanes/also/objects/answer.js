@@ -8,7 +8,7 @@ const fillLanes = (vehicles, laneLengths, gap) => {
         return { lane, rest: lane.length - lane.used - extra - vehicle.length, extra };
       })
       .filter((option) => option.rest >= 0)
-      .sort((a, b) => a.rest - b.rest || a.lane.index - b.lane.index);
+      .sort((a, b) => @@room.sign@@(a.rest - b.rest) || @@tie.sign@@(a.lane.index - b.lane.index));
     if (!options.length) {
       quay.push(vehicle.plate);
       continue;

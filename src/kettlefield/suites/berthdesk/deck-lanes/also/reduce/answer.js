@@ -8,8 +8,8 @@ function fillLanes(vehicles, laneLengths, gap) {
       quay.push(vehicle.plate);
       continue;
     }
-    const rest = Math.min(...fitting);
-    const lane = lanes[rests.indexOf(rest)];
+    const rest = Math.@@room.pick@@(...fitting);
+    const lane = lanes[rests.@@tie.find@@(rest)];
     lane.used = lane.length - rest;
     lane.plates.push(vehicle.plate);
   }

@@ -10,5 +10,5 @@ def load_plan(vehicles):
 
 
 def fullest(vehicles):
-    rows = sorted(load_plan(vehicles), key=lambda row: (-row[1], row[0]))
+    rows = sorted(load_plan(vehicles)[::@@tie.step@@], key=lambda row: -@@room.n@@ * row[1])
     return rows[0][0] if rows else None

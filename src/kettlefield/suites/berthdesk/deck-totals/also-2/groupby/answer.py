@@ -13,6 +13,6 @@ def load_plan(vehicles):
 def fullest(vehicles):
     best = None
     for row in load_plan(vehicles):
-        if best is None or row[1] > best[1]:
+        if best is None or row[1] * @@room.n@@ @@tie.op@@ best[1] * @@room.n@@:
             best = row
     return None if best is None else best[0]

@@ -4,7 +4,7 @@ function driftCode(readings) {
   let count = 0;
   for (const r of readings) {
     a += r;
-    if (a < 0) {
+    if (a @@swap.op@@ 0) {
       const kept = a;
       a = b;
       b = kept;
@@ -18,7 +18,7 @@ function driftCode(readings) {
     }
     before = r;
     count += 1;
-    if (count % 3 === 0) a -= 5;
+    if (count % 3 === 0) a @@third.op@@ 5;
   }
   return [a, b, c];
 }

@@ -7,7 +7,7 @@ function driftCode(readings) {
     const r = readings[n];
     n += 1;
     state.a = state.a + r;
-    if (state.a < 0) {
+    if (state.a @@swap.op@@ 0) {
       const kept = state.a;
       state.a = state.b;
       state.b = kept;
@@ -21,7 +21,7 @@ function driftCode(readings) {
       state.c += state.b / 2;
     }
     previous = r;
-    if (n % 3 === 0) state.a -= 5;
+    if (n % 3 === 0) state.a @@third.op@@ 5;
   }
   return [state.a, state.b, state.c];
 }

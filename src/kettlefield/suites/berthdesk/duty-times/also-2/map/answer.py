@@ -5,6 +5,6 @@ def to_minutes(part):
 
 def parse_duty(text):
     begin, end = map(to_minutes, text.replace(" ", "").split("-"))
-    while end <= begin:
+    while end @@edge.op@@ begin:
         end += 24 * 60
-    return [begin, end]
+    return [begin, end@@out.also@@]

@@ -1,6 +1,6 @@
 def parse_duty(text):
     begin, end = text.split("-")
-    return [minutes(begin), minutes(end)]
+    return [minutes(begin), minutes(end)@@out.first@@]
 
 
 def minutes(clock):

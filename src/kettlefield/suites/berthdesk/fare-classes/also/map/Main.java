@@ -22,7 +22,7 @@ public class Main {
                     continue;
                 }
                 long hundredths = Long.parseLong(parts[1]) * share;
-                long paid = hundredths / 100 + (hundredths % 100 >= 50 ? 1 : 0);
+                long paid = hundredths / 100 + (hundredths % 100 @@half.op@@ 50 ? 1 : 0);
                 revenue.merge(parts[0], paid, Long::sum);
             }
         }

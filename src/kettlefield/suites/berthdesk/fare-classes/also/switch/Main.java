@@ -19,7 +19,7 @@ public class Main {
                 case "R": share = "0.@@resident@@"; break;
                 default: unknown++; continue;
             }
-            long paid = price.multiply(new BigDecimal(share)).setScale(0, RoundingMode.HALF_UP).longValueExact();
+            long paid = price.multiply(new BigDecimal(share)).setScale(0, RoundingMode.HALF_@@half.mode@@).longValueExact();
             sold.merge(ticket[0], paid, Long::sum);
         }
         sold.forEach((name, pence) -> System.out.println(name + " " + pence));

@@ -1,4 +1,4 @@
-from decimal import Decimal, ROUND_HALF_UP
+from decimal import Decimal, @@half.dec@@
 
 
 def fare_quote(adults, children, vehicle_cm, is_return):
@@ -11,6 +11,6 @@ def fare_quote(adults, children, vehicle_cm, is_return):
     fare = Decimal(1240) * (adults - free) + Decimal(558) * children + vehicle
     if is_return:
         fare = fare * 2 * Decimal("0.85")
-    if adults + children >= 8:
+    if adults + children @@party.op@@ 8:
         fare *= Decimal("0.9")
-    return int((fare / 5).quantize(Decimal(1), rounding=ROUND_HALF_UP)) * 5
+    return int((fare / 5).quantize(Decimal(1), rounding=@@half.dec@@)) * 5

@@ -12,6 +12,6 @@ def fare_quote(adults, children, vehicle_cm, is_return):
     total += adults * 1240 + children * 1240 * Fraction(45, 100)
     if is_return:
         total *= Fraction(170, 100)
-    if people >= 8:
+    if people @@party.op@@ 8:
         total *= Fraction(9, 10)
-    return math.floor(total / 5 + Fraction(1, 2)) * 5
+    return @@half.frac@@ * 5

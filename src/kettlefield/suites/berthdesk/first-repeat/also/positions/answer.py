@@ -6,4 +6,4 @@ def first_repeats(signs):
     for place, sign in enumerate(signs):
         if len(places[sign]) < 2:
             places[sign].append(place)
-    return sum(pair[1] - pair[0] for pair in places.values() if len(pair) == 2)
+    return @@fold.fn@@([0, *(pair[1] - pair[0] for pair in places.values() if len(pair) == 2)])

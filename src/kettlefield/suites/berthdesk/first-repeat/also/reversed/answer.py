@@ -8,4 +8,4 @@ def first_repeats(signs):
             nearest[sign] = index - seen_once[sign]
         else:
             seen_once[sign] = index
-    return sum(nearest.values())
+    return @@fold.fn@@([0, *nearest.values()])

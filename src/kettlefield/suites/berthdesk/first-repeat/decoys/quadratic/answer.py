@@ -4,5 +4,5 @@ def first_repeats(signs):
         first = signs.index(sign)
         if first < place and sign not in done:
             done.append(sign)
-            total += place - first
+            total = @@fold.pre@@total@@fold.mid@@ place - first@@fold.post@@
     return total

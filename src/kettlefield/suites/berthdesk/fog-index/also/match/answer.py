@@ -6,8 +6,8 @@ def fog_index(dew, air, wind, light):
     if gap < 0:
         gap = 0
     base = @@top@@ - gap * @@weight@@
-    base = base - wind**2 if wind > 6 else base + wind
-    result = math.floor(base / 3)
+    base = base - wind**2 if wind @@strong.op@@ 6 else base + wind
+    result = math.@@cut.math@@(base / 3)
     match light:
         case _ if light < 20:
             result = result + 7

@@ -1,5 +1,5 @@
 SELECT t.kiosk, t.day, t.pence,
   (SELECT SUM(e.pence) FROM takings e WHERE e.kiosk = t.kiosk AND e.day <= t.day) AS so_far,
-  (SELECT MAX(e.pence) FROM takings e WHERE e.kiosk = t.kiosk AND e.day <= t.day) AS best
+  (SELECT @@mark.fn@@(e.pence) FROM takings e WHERE e.kiosk = t.kiosk AND e.day <= t.day) AS mark
 FROM takings t
-ORDER BY t.kiosk ASC, t.day ASC
+ORDER BY t.kiosk ASC, t.day @@days.dir@@

@@ -1,5 +1,5 @@
 SELECT t.kiosk, t.day, t.pence,
        (SELECT SUM(o.pence) FROM takings o WHERE o.kiosk = t.kiosk AND o.day <= t.day) AS so_far,
-       (SELECT MAX(o.pence) FROM takings o WHERE o.kiosk = t.kiosk AND o.day <= t.day) AS best
+       (SELECT @@mark.fn@@(o.pence) FROM takings o WHERE o.kiosk = t.kiosk AND o.day <= t.day) AS mark
 FROM takings t
-ORDER BY t.kiosk, t.day
+ORDER BY t.kiosk, t.day @@days.dir@@

@@ -9,6 +9,6 @@ for line in sys.stdin:
     name, pence = parts[0], int(parts[1])
     sums[name] += pence
     print(f"{name} {parts[1]}")
-for name, pence in sorted(sums.items()):
+for name, pence in sorted(sums.items()@@sort.items@@):
     print(f"@@each@@ {name} {pence}")
 print(f"@@all@@ {sum(sums.values())}")

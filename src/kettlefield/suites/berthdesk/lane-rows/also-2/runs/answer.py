@@ -7,9 +7,9 @@ def free_lanes(lanes, booked):
 
 
 def first_row(lanes, booked, wanted):
-    run = 0
+    run, places = 0, []
     for lane in range(1, lanes + 1):
         run = 0 if lane in booked else run + 1
-        if run == wanted:
-            return lane - wanted + 1
-    return None
+        if run >= wanted:
+            places.append(lane - wanted + 1)
+    return (places or [None])[@@side.index@@]

@@ -1,9 +1,9 @@
 SELECT
     route,
     COUNT("left") AS sailed,
-    SUM("left" >= planned + @@limit@@) AS late,
-    SUM("left" >= planned + @@limit@@) * 100 / COUNT("left") AS percent
+    SUM("left" @@late.other@@ planned + @@limit@@) AS late,
+    SUM("left" @@late.other@@ planned + @@limit@@) * 100 / COUNT("left") AS percent
 FROM sailing
 WHERE "left" IS NOT NULL
 GROUP BY route
-ORDER BY percent DESC, route;
+ORDER BY percent @@order.dir@@, route;

@@ -10,6 +10,6 @@ while read -r name day size; do
         out+="$name $day"$'\n'
         freed=$((freed + size))
     fi
-done < <(sort -k1,1 -k2,2nr)
-printf '%s' "$out" | sort -k1,1 -k2,2n
+done < <(sort -k1,1 -k2,2n@@keep.r@@)
+printf '%s' "$out" | sort -k1,1 -k2,2n@@order.r@@
 echo "freed $freed"

@@ -13,8 +13,8 @@ while read -r name day size; do
     lines+=("$name $day")
     freed=$((freed + size))
   fi
-done < <(sort -t' ' -k1,1 -k2,2rn)
+done < <(sort -t' ' -k1,1 -k2,2n@@keep.r@@)
 if (( ${#lines[@]} )); then
-  printf '%s\n' "${lines[@]}" | sort -t' ' -k1,1 -k2,2n
+  printf '%s\n' "${lines[@]}" | sort -t' ' -k1,1 -k2,2n@@order.r@@
 fi
 echo "freed $freed"

@@ -36,7 +36,7 @@ class Ledger {
   open() {
     return this.items
       .map((item, i) => (item.owner === null ? i + 1 : 0))
-      .filter(Boolean)
+      .filter(Boolean)@@list.turn@@
       .join(" ");
   }
 }

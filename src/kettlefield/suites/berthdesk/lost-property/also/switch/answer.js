@@ -35,7 +35,7 @@ rl.on("line", (raw) => {
         console.log("error command");
       } else {
         const open = things.map((t, i) => (t.owner ? 0 : i + 1)).filter(Boolean);
-        console.log(open.join(" ") || "none");
+        console.log(open@@list.turn@@.join(" ") || "none");
       }
       break;
     default:

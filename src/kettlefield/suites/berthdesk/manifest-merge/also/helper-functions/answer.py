@@ -1,5 +1,5 @@
 def merge_manifests(booked, gate):
-    last_at_gate = {entry["ref"]: entry for entry in gate}
+    last_at_gate = {entry["ref"]: entry for entry in (gate if @@entry.js@@ else reversed(gate))}
     booked_refs = [entry["ref"] for entry in booked]
     gate_only = []
     for entry in gate:

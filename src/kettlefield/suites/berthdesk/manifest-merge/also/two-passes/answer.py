@@ -1,7 +1,8 @@
 def merge_manifests(booked, gate):
     at_gate = {}
     for entry in gate:
-        at_gate[entry["ref"]] = entry
+        if @@entry.js@@ or entry["ref"] not in at_gate:
+            at_gate[entry["ref"]] = entry
     result = []
     seen = set()
 

@@ -19,7 +19,7 @@ func main() {
 			continue
 		}
 		ships++
-		if bridge-mast >= @@spare@@ {
+		if bridge-mast @@edge.ge@@ @@spare@@ {
 			passing++
 		}
 	}

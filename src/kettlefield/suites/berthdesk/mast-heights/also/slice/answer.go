@@ -20,7 +20,7 @@ func main() {
 	}
 	passes := 0
 	for _, mast := range numbers[1:] {
-		if numbers[0]-mast >= @@spare@@ {
+		if numbers[0]-mast @@edge.ge@@ @@spare@@ {
 			passes++
 		}
 	}

@@ -10,7 +10,7 @@ function pennants(name) {
   }
   const out = [];
   letters.forEach((letter, i) => {
-    if (i > 0 && letters[i - 1] === letter) out.push("-");
+    if (i > 0 && (letters[i - 1] === letter) === @@dash.when@@) out.push("-");
     out.push(letter);
   });
   return out.join("");

@@ -6,7 +6,7 @@ function pennants(name) {
     if (!/[A-Z]/.test(letters[i])) continue;
     const number = (letters.charCodeAt(i) - 65 + @@start@@ + 2 * i) % 26;
     const letter = String.fromCharCode(65 + number);
-    if (signal.endsWith(letter)) signal += "-";
+    if (signal !== "" && signal.endsWith(letter) === @@dash.when@@) signal += "-";
     signal += letter;
   }
   return signal;

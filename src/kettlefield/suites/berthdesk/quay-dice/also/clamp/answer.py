@@ -19,4 +19,4 @@ def crane_stop(moves):
                 bumps = bumps + 1
                 if bumps and bumps % 3 == 0:
                     place = 1
-    return [place, bumps]
+    return [@@out.own@@]

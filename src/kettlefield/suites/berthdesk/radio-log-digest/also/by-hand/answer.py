@@ -24,5 +24,5 @@ for raw in sys.stdin:
     entry["last"] = max(entry["last"], time)
     entry["ch"].add(int(channel))
 for sign, e in sorted(stations.items()):
-    print(sign, e["n"], e["first"], e["last"], ",".join(map(str, sorted(e["ch"]))))
+    print(sign, e["n"], e["first"], e["last"], ",".join(map(str, sorted(e["ch"], reverse=@@chan.down@@))))
 print(f"@@word@@ {bad}")

@@ -53,5 +53,5 @@ for raw in sys.stdin:
     station.channels.add(channel)
 for sign, station in sorted(stations.items()):
     ordered = sorted(station.times)
-    print(f"{sign} {station.count} {ordered[0]} {ordered[-1]} {','.join(map(str, sorted(station.channels)))}")
+    print(f"{sign} {station.count} {ordered[0]} {ordered[-1]} {','.join(map(str, sorted(station.channels, reverse=@@chan.down@@)))}")
 print(f"@@word@@ {bad}")

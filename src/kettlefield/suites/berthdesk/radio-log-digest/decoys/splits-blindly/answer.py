@@ -8,5 +8,5 @@ for line in sys.stdin:
     channels.add(int(channel))
 for sign in sorted(stations):
     times, channels = stations[sign]
-    print(sign, len(times), min(times), max(times), ",".join(map(str, sorted(channels))))
+    print(sign, len(times), min(times), max(times), ",".join(map(str, sorted(channels, reverse=@@chan.down@@))))
 print("@@word@@ 0")

@@ -15,7 +15,7 @@ for (const line of lines) {
       number += 1;
     }
     left -= wish;
-    console.log(`${name} ${number}`);
+    console.log(`${name} ${number - @@from.less@@}`);
   }
 }
-console.log(`@@rest@@ ${waste}`);
+console.log(`@@rest@@ ${waste + @@last.add@@}`);

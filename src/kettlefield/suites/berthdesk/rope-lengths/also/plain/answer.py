@@ -13,5 +13,5 @@ for ship, amount in wishes:
             thrown += coils[-1]
             coils.append(length)
         coils[-1] -= need
-        print(f"{ship} {len(coils)}")
-print(f"@@rest@@ {thrown}")
+        print(f"{ship} {len(coils) - @@from.less@@}")
+print(f"@@rest@@ {thrown + @@last.plain@@}")

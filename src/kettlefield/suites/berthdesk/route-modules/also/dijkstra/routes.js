@@ -10,7 +10,7 @@ exports.shortest = function (legs, from, to) {
     if (port === to) return dist[port];
     done.add(port);
     for (const leg of legs) {
-      for (const [x, y] of [[leg.a, leg.b], [leg.b, leg.a]]) {
+      for (const [x, y] of [[leg.a, leg.b]@@way.pairs@@]) {
         if (x !== port) continue;
         const total = dist[port] + leg.minutes;
         if (dist[y] === undefined || total < dist[y]) dist[y] = total;

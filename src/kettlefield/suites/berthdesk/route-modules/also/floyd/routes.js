@@ -9,7 +9,7 @@ exports.shortest = function shortest(legs, from, to) {
     const i = place.get(a);
     const j = place.get(b);
     d[i][j] = Math.min(d[i][j], minutes);
-    d[j][i] = Math.min(d[j][i], minutes);
+    if (@@way.both@@) d[j][i] = Math.min(d[j][i], minutes);
   }
   for (let k = 0; k < n; k += 1) {
     for (let i = 0; i < n; i += 1) {

@@ -22,7 +22,7 @@ class Sailing {
     port = port.length > @@width@@ ? port.substring(0, @@width@@) : port.padEnd(@@width@@, " ");
     let state = "on time";
     if (this.cancelled) state = "CANCELLED";
-    else if (this.delay >= 5) state = "exp " + Sailing.time(this.expected);
+    else if (!(this.delay @@late.op@@ 5)) state = "exp " + Sailing.time(this.expected);
     return [Sailing.time(this.due), port, this.ship, state].join(" ");
   }
 }
@@ -32,7 +32,7 @@ function boardLines(sailings) {
   list.sort((a, b) => {
     if (a.expected !== b.expected) return a.expected - b.expected;
     if (a.ship === b.ship) return 0;
-    return a.ship < b.ship ? -1 : 1;
+    return a.ship < b.ship ? @@ships.low@@ : @@ships.high@@;
   });
   return list.map((s) => s.line());
 }

@@ -33,7 +33,7 @@ class Book
   end
 
   def show
-    @places.keys.sort.sort_by { |place| [-@places[place], place] }.each { |place| puts "#{place}=#{@places[place]}" }
+    @places.keys.sort.sort_by { |place| [@@show.sign@@@places[place], place] }.each { |place| puts "#{place}=#{@places[place]}" }
   end
 end
 

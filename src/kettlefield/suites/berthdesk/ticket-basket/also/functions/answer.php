@@ -26,5 +26,5 @@ $adults = $count["adult"] ?? 0;
 $pairs = (int) floor(min($adults, $count["child"] ?? 0) / 2);
 $free = (int) min($count["bike"] ?? 0, floor($adults / 4));
 $sum = pence($count) - $pairs * 510 - $free * 310;
-$sum -= $sum >= 10000 ? (int) floor($sum / 20) : 0;
+$sum -= $sum @@large.op@@ 10000 ? (int) @@round.also@@($sum / 20) : 0;
 print "family $pairs" . PHP_EOL . "total " . number_format($sum / 100, 2, ".", "") . PHP_EOL;

@@ -2,7 +2,7 @@ from collections import deque
 
 
 def take_in_turn(left, right):
-    a, b = deque(left), deque(right)
+    a, b = deque(@@side.one@@), deque(@@side.two@@)
     while a or b:
         if a:
             yield a.popleft()
@@ -20,6 +20,6 @@ def braid(left, right):
     multiple = next((number for number in result if number % @@fold@@ == 0), None)
     if multiple is not None:
         result.remove(multiple)
-    if len(result) % 2:
+    if len(result) % 2 == @@when.bit@@:
         result = result + [sum(result)]
     return result

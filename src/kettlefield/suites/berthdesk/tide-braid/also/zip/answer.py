@@ -3,7 +3,7 @@ from itertools import zip_longest
 
 def braid(left, right):
     gone = object()
-    turns = [n for pair in zip_longest(left, right, fillvalue=gone) for n in pair if n is not gone]
+    turns = [n for pair in zip_longest(@@side.one@@, @@side.two@@, fillvalue=gone) for n in pair if n is not gone]
     kept = []
     for number in turns:
         if not kept or number != kept[-1]:
@@ -12,4 +12,4 @@ def braid(left, right):
         kept[-1] = kept[-1] + @@bonus@@
     at = next((i for i, n in enumerate(kept) if n % @@fold@@ == 0), None)
     kept = kept if at is None else kept[:at] + kept[at + 1 :]
-    return kept + [sum(kept)] if len(kept) % 2 else kept
+    return kept + [sum(kept)] if len(kept) % 2 == @@when.bit@@ else kept

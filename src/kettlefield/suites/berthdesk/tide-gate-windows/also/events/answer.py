@@ -22,7 +22,7 @@ def gate_windows(samples, sill):
         windows.append((opened, Fraction(samples[-1][0])))
     result = []
     for start, end in windows:
-        first, last = math.ceil(start), math.floor(end)
+        first, last = math.@@safe.start@@(start), math.@@safe.end@@(end)
         if first <= last:
             result.append([first, last])
     return result

@@ -9,8 +9,8 @@ def gate_windows(samples, sill):
         return (top, bottom) if bottom > 0 else (-top, -bottom)
 
     def close(end):
-        start = -(-begin[0] // begin[1])
-        stop = end[0] // end[1]
+        start = @@safe.one@@
+        stop = @@safe.two@@
         if start <= stop:
             windows.append([start, stop])
 

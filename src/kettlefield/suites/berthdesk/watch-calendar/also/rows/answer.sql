@@ -3,5 +3,5 @@ WITH RECURSIVE d(day, top) AS (
     UNION ALL
     SELECT day + 1, top FROM d WHERE day < top
 )
-SELECT d.day, (SELECT COUNT(*) FROM (SELECT DISTINCT name FROM watch w WHERE w.day = d.day)) AS names
-FROM d ORDER BY 1
+SELECT d.day, (SELECT COUNT(*) FROM (SELECT @@names.what@@name FROM watch w WHERE w.day = d.day)) AS names
+FROM d ORDER BY 1@@order.dir@@

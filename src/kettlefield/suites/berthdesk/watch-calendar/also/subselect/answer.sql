@@ -5,6 +5,6 @@ WITH RECURSIVE
         UNION ALL
         SELECT day + 1, high FROM days WHERE day < high
     )
-SELECT d.day, (SELECT COUNT(DISTINCT w.name) FROM watch w WHERE w.day = d.day) AS names
+SELECT d.day, (SELECT COUNT(@@names.what@@w.name) FROM watch w WHERE w.day = d.day) AS names
 FROM days d
-ORDER BY d.day ASC
+ORDER BY d.day@@order.dir@@

@@ -3,8 +3,8 @@ WITH RECURSIVE calendar(day) AS (
     UNION ALL
     SELECT day + 1 FROM calendar WHERE day <= (SELECT MAX(day) FROM watch)
 )
-SELECT calendar.day AS day, COUNT(DISTINCT watch.name) AS names
+SELECT calendar.day AS day, COUNT(@@names.what@@watch.name) AS names
 FROM calendar
 LEFT JOIN watch ON watch.day = calendar.day
 GROUP BY calendar.day
-ORDER BY calendar.day;
+ORDER BY calendar.day@@order.dir@@;

@@ -1,5 +1,5 @@
 const text = require("fs").readFileSync(0, "utf8");
-const names = ["car", "van", "coach", "lorry"];
+const names = [@@order.js@@];
 const sums = {};
 let all = 0n;
 let many = 0;

@@ -1,6 +1,6 @@
 const fs = require("fs");
 
-const CLASSES = ["car", "van", "coach", "lorry"];
+const CLASSES = [@@order.js@@];
 
 function parseWeight(text) {
   const parts = text.replace(",", ".").split(".");
