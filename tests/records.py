@@ -25,7 +25,9 @@ PLAN = 'title = "t"\nsuite = "s"\nrecord = "r"\n[[candidate]]\nmodel = "m"\nleve
 class Writer:
     """Writes a record entry by entry."""
 
-    def __init__(self, path, *, exercises=3, samples=1, criteria="", facts=None, kinds=(), rig=None, guidance=None):
+    def __init__(
+        self, path, *, exercises=3, samples=1, criteria="", facts=None, kinds=(), rig=None, guidance=None, seeds=1
+    ):
         self.record = Record.create_or_open(path)
         self.path = path
         self.samples, self.facts = samples, facts or {}
@@ -33,7 +35,10 @@ class Writer:
             title="By hand", plan_text=PLAN + criteria, plan_digest="d", plan_parts={}, suite_name="berthdesk",
             suite_digest="sha256:x", rig=rig or {"host": {}}, simulated=False,
         )  # fmt: skip
-        self.names = [f"e{number}" for number in range(exercises)]
+        # on several seeds: every exercise once for each, the variants of one beside each other
+        self.names = [
+            f"e{number}" + (f"-{seed}" if seeds > 1 else "") for number in range(exercises) for seed in range(seeds)
+        ]
         kinds = [
             ExerciseEntry(
                 id=n,
@@ -42,10 +47,13 @@ class Writer:
                 language="python",
                 difficulty=1,
                 topics=("tides",),
-                suite="berthdesk",
+                suite=f"berthdesk, seed {number % seeds}" if seeds > 1 else "berthdesk",
                 weight=1.0,
-                varies=False,
+                varies=seeds > 1,
                 guidance=guidance,
+                suite_name="berthdesk" if seeds > 1 else None,
+                suite_seed=number % seeds if seeds > 1 else None,
+                own_id=f"e{number // seeds}" if seeds > 1 else None,
             )
             for number, n in enumerate(self.names)
         ]

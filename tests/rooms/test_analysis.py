@@ -13,7 +13,7 @@ from kettlefield.plan.criteria import terms_of_text
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import pass_rates_by
 from kettlefield.results.comparison import compare, on_frontier
-from kettlefield.results.frames import campaign_facts, speed_frame, trials_frame
+from kettlefield.results.frames import campaign_facts, notes, speed_frame, trials_frame
 from kettlefield.results.rows import open_trial
 
 
@@ -47,6 +47,35 @@ def test_samples_of_one_exercise_are_discounted(write):
     by_hand = pass_ratio([2, 2, 0], [2, 2, 2])
     assert (rate.low, rate.high, rate.n) == (by_hand.low, by_hand.high, 6)
     assert (rate.low, rate.high) == pytest.approx(wilson_interval(2, 3))
+
+
+def test_variants_of_one_exercise_are_one_task(write):
+    """Four tasks on two seeds: two are lost on both, so two tasks are lost and not four."""
+    writer = write(exercises=4, seeds=2)
+    reference, level = writer.candidate("m@f16"), writer.candidate("m@q8_0")
+    for exercise in range(8):
+        writer.trial(reference, exercise, WRONG if exercise >= 6 else PASSED)
+        writer.trial(level, exercise, PASSED if exercise < 2 else WRONG)
+    first, second = compare(writer.record).rows
+    assert (second.against.pairs.pairs, second.against.pairs.exercises) == (8, 4)
+    assert second.against.lost == ("e1-0", "e1-1", "e2-0", "e2-1") and second.against.p == 0.5
+    # as wide as one seed alone would be: the second said the same
+    assert (second.pass_rate.low, second.pass_rate.high) == pytest.approx(wilson_interval(1, 4))
+    (pair,) = second.seeds
+    assert pair.between_seeds.value == 1.0 and pair.between_samples is None and first.pass_rate.value == 0.75
+
+
+def test_what_is_noted_of_several_candidates_is_said_once(write):
+    writer = write()
+    ids = [writer.candidate(name)[0] for name in ("m@f16", "m@q8_0")]
+    for candidate, text in (
+        (ids[0], "m@f16: it is slow"), (None, "the clock was set"), (ids[1], "m@q8_0: it is slow"),
+        (ids[0], "m@q8_0 is like it"),
+    ):  # fmt: skip
+        writer.record.save_note(text, candidate)
+    assert notes(writer.record) == [
+        "m@f16, m@q8_0: it is slow", "the clock was set", "m@q8_0 is like it"
+    ]  # fmt: skip
 
 
 def test_repaired_trials_are_apart_from_those_solved_first_time(write):

@@ -129,10 +129,23 @@ def _read_memory_frame(record: Record) -> pd.DataFrame:
 
 
 def notes(record: Record) -> list[str]:
-    """What the record says should be known: first what could not be measured, then its notes, oldest first."""
+    """What the record says should be known: first what could not be measured, then its notes, oldest first.
+
+    What is said of several candidates in the same words is said once, with all their names.
+    """
+    query = (
+        sa.select(schema.note.c.text, schema.candidate.c.name)
+        .outerjoin(schema.candidate, schema.candidate.c.id == schema.note.c.candidate_id)
+        .order_by(schema.note.c.id)
+    )
+    said: dict[tuple[str, bool], list[str]] = {}  # words, and whether they follow a name: the names
     with record.reading() as connection:
-        written = connection.execute(sa.select(schema.note.c.text).order_by(schema.note.c.id)).scalars()
-        return [*not_measured(record), *written]
+        for text, name in connection.execute(query):
+            begins = name is not None and text.startswith(f"{name}: ")
+            names = said.setdefault((text.removeprefix(f"{name}: ") if begins else text, begins), [])
+            names += [name] if begins else []
+    merged = [f"{', '.join(names)}: {words}" if begins else words for (words, begins), names in said.items()]
+    return [*not_measured(record), *merged]
 
 
 def noted_candidates(record: Record) -> frozenset[str]:
