@@ -8,13 +8,13 @@ import time
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
-from kettlefield.campaign.filling import Filling, count_filling, filler_of
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, PARTS, Job, measure, steps_left
-from kettlefield.campaign.preflight import Fit, check_session, find_fit, short_request
+from kettlefield.campaign.preflight import short_request
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
+from kettlefield.campaign.session_checks import PREFLIGHT, SessionChecks
 from kettlefield.campaign.setup import (
     Observer,
     Registered,
@@ -29,19 +29,15 @@ from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.core.units import format_duration
 from kettlefield.grading.grader import Grader
 from kettlefield.measure.depth import PAST_WINDOW
-from kettlefield.measure.fidelity import FIDELITY
 from kettlefield.measure.procedure import SPEED
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.suite_selection import Asked
-from kettlefield.record.entries import ExchangeEntry, TrialEntry, filled_phase
+from kettlefield.record.entries import TrialEntry, filled_phase
 from kettlefield.record.store import Record
 from kettlefield.results.memory_use import token_slope
 from kettlefield.rig.accelerators import Accelerator, Watched
-from kettlefield.server.exchange import Exchange
-from kettlefield.server.prompt_scores import Way, find_way
 
 MOST_RESTARTS = 3  # of a candidate's server that died, in one block
-PREFLIGHT = "preflight"
 ASKED_SHARE = 0.9  # of a candidate's time; what was asked by then may be answered and graded in the rest
 
 
@@ -121,7 +117,7 @@ class Conductor:
         self._observer = observer
         self._tally = Tally()
         self._is_simulated = accelerator is not None and accelerator.simulated
-        self._fits: dict[int, Fit] = {}  # by candidate's id: exercises that do not fit
+        self._checks = SessionChecks(plan, asked, record, observer, self._note)
         self._phase = ""  # of the candidate that is served now
 
     async def run(self, scope: Scope) -> Tally:
@@ -238,7 +234,7 @@ class Conductor:
         self._observer.phase(candidate.name, "load")
         async with serving(place, load_kind="warm" if left.cold_load else "as found") as session:
             session.phase = self._phase = PREFLIGHT
-            neutral = await self._check(candidate, candidate_id, session, left.steps)
+            neutral = await self._checks.preflight(candidate, candidate_id, session, left.steps)
             await session.save_loaded(place.weights_files)
             if left.steps and session.is_alive():
                 await self._measure(candidate, candidate_id, session, left.steps, work.share, neutral)
@@ -257,40 +253,6 @@ class Conductor:
         starts_it = candidate.server.url is None and candidate.weights is not None
         asked = candidate.speed.cold_load and SPEED in scope.parts and starts_it
         return asked and not self._record.has_cold_load(candidate_id)
-
-    async def _check(
-        self, candidate: Candidate, candidate_id: int, session: Session, steps: tuple[str, ...]
-    ) -> Mapping[str, float]:
-        """The preflight check; the neutral settings that go with every request."""
-        table = candidate.sampling
-        if not candidate.prompting.preflight:
-            return {}  # what the server accepts is not known
-        self._observer.phase(candidate.name, PREFLIGHT)
-        sampling = sampling_of(candidate, table.seed)
-        checked = await check_session(session.client, candidate.prompting, table, sampling)
-        session.answered(checked.exchanges[0])
-        for exchange in checked.exchanges:
-            self._keep(exchange, "preflight", candidate_id, session)
-        if checked.refusal is not None and session.is_alive():
-            where, hint = session.server.url, "Correct [sampling] or [prompting]; the server's log may say more."
-            raise ServerError(f"{candidate.name}: a first short request failed: it {checked.refusal}", where, hint)
-        facts = checked.facts
-        if FIDELITY in steps:
-            found = session.scoring = await find_way(
-                session.client, is_chat=candidate.prompting.style == "chat", top=candidate.fidelity.top_tokens
-            )
-            facts |= {"log_probabilities": found.way.value, "no_log_probabilities": dict(found.refused)}
-            if found.way is Way.NONE:
-                self._note(f"{candidate.name}: next-token measures are not measured: {found.words}", candidate_id)
-        self._record.save_preflight(session.id, facts)
-        for warning in (*checked.wrong_style, *checked.warnings):
-            self._note(f"{candidate.name}: check [prompting] and [sampling]: {warning}", candidate_id)
-        if checked.refused and table.neutral:
-            names = ", ".join(checked.refused)
-            self._record.save_note(
-                f"{candidate.name}: left at the server's own default, it refuses: {names}", candidate_id
-            )
-        return checked.neutral
 
     async def _measure(
         self,
@@ -320,44 +282,6 @@ class Conductor:
         )
         await measure(job, steps)
 
-    async def _fit(
-        self, candidate: Candidate, candidate_id: int, session: Session, scope: Scope, neutral: Mapping[str, float]
-    ) -> Fit:
-        """The exercises whose prompts do not fit, named before the first is asked; counted once for all starts."""
-        if candidate_id in self._fits:
-            return self._fits[candidate_id]
-        self._observer.phase(candidate.name, "counting")
-        sampling = sampling_of(candidate, candidate.sampling.seed, neutral)
-        exercises = tuple(exercise for exercise in self._asked.exercises if exercise.id in scope.exercises)
-        fit = await find_fit(session.client, candidate, exercises, sampling)
-        for exchange in fit.exchanges:
-            self._keep(exchange, "count", candidate_id, session)
-        if fit.over:
-            names, context = ", ".join(sorted(fit.over)), candidate.server.context
-            what = f"{len(fit.over)} of {len(exercises)} exercises do not fit the context of {context:,} tokens"
-            self._note(f"{candidate.name}: {what}: {names}", candidate_id)
-        if session.is_alive():
-            self._fits[candidate_id] = fit
-        return fit
-
-    async def _filling(
-        self, candidate: Candidate, candidate_id: int, session: Session, fit: Fit, neutral: Mapping[str, float]
-    ) -> Filling | None:
-        """What stands before the exercises of trials with a fill; none where there are no such trials."""
-        if candidate.grading.fills == (None,):
-            return None
-        sampling = sampling_of(candidate, candidate.sampling.seed, neutral)
-        text = filler_of(candidate, self._asked.exercises, self._plan.folder)
-        filling, exchange = await count_filling(session.client, candidate, text, fit.chars_per_token, sampling)
-        self._keep(exchange, "count", candidate_id, session)
-        if not exchange.trace.prompt_tokens:
-            self._note(f"{candidate.name}: how far the context is filled is guessed, not counted", candidate_id)
-        return filling
-
-    def _keep(self, exchange: Exchange, purpose: str, candidate_id: int, session: Session) -> None:
-        entry = ExchangeEntry(exchange=exchange, candidate_id=candidate_id, session_id=session.id, purpose=purpose)
-        self._record.save_exchange(entry)
-
     async def _answers_part(
         self,
         candidate: Candidate,
@@ -369,8 +293,8 @@ class Conductor:
     ) -> None:
         scope, threads = work.scope, work.threads
         session.phase = self._phase = ANSWERS
-        fit = await self._fit(candidate, candidate_id, session, scope, neutral)
-        filling = await self._filling(candidate, candidate_id, session, fit, neutral)
+        fit = await self._checks.fit(candidate, candidate_id, session, scope.exercises, neutral)
+        filling = await self._checks.filling(candidate, candidate_id, session, fit, neutral)
         self._observer.phase(candidate.name, ANSWERS)
 
         def save(entry: TrialEntry) -> None:
