@@ -354,6 +354,9 @@ def test_the_built_in_suite_is_as_wide_as_it_says():
     short = [e for e in exercises if e.spec.selection == "short"]
     assert {e.spec.language for e in short} == set(languages) and {e.spec.kind for e in short} == set(kinds)
     power = {row.selection: row for row in suite_power(exercises, samples=1, tokens_per_s=30).selections}
+    needs = {row.drop: row for row in suite_power(exercises, samples=1, tokens_per_s=30).drops}
+    # a variant is worth half an exercise more at the most, whatever the number of seeds
+    assert needs[0.1].seeds == 1 and needs[0.05].seeds is None and needs[0.05].seconds is None
     assert power["short"].work_share < 0.105 and 0.2 <= power["screen"].work_share <= 0.4
     script = Path(__file__).parents[2] / "scripts" / "suite_table.py"
     assert subprocess.run([sys.executable, script, "--check"], check=False).returncode == 0, (

@@ -9,6 +9,7 @@ from kettlefield.suite.format import SELECTIONS, Exercise, Selection, is_in
 
 CHARS_PER_TOKEN = 3.5  # of code, over the tokenizers that open-weight models have; for a forecast only
 DROPS = (0.02, 0.03, 0.05, 0.1)  # that a practitioner asks for
+MOST_SEEDS = 20  # beyond that another seed says next to nothing new
 DISCORDANT = 0.12  # share of exercises that one level solves and the other does not, as neighbouring levels show it
 
 
@@ -29,7 +30,7 @@ class DropNeeds:
 
     drop: float  # of a pass rate, as a share
     exercises: int  # asked of both levels
-    seeds: int | None  # of the suite, the exercises as written among them; none: too little of it varies
+    seeds: int | None  # of the suite, the exercises as written among them; none: seeds alone do not show it
     seconds: float | None  # that a candidate generates
 
 
@@ -101,11 +102,19 @@ def suite_power(
 def _needs(
     exercises: Sequence[Exercise], drop: float, samples: int, tokens_per_s: float, discordant: float
 ) -> DropNeeds:
-    wanted = math.ceil(needed_pairs(drop, discordant=discordant) / effective_pairs(1, samples))
+    wanted = needed_pairs(drop, discordant=discordant)
     varying = [one for one in exercises if one.spec.vary]
-    lacking = max(0, wanted - len(exercises))
-    if lacking and not varying:
-        return DropNeeds(drop=drop, exercises=wanted, seeds=None, seconds=None)
-    more = math.ceil(lacking / len(varying)) if lacking else 0
-    tokens = generated_tokens(exercises) + more * generated_tokens(varying)
-    return DropNeeds(drop=drop, exercises=wanted, seeds=1 + more, seconds=tokens * samples / tokens_per_s)
+    plain = effective_pairs(len(exercises) - len(varying), samples) if len(exercises) > len(varying) else 0.0
+
+    def worth(seeds: int) -> float:
+        return plain + (effective_pairs(len(varying), samples * seeds) if varying else 0.0)
+
+    # variants of one exercise are about as alike as samples of one
+    seeds = next((count for count in range(1, MOST_SEEDS + 1) if worth(count) >= wanted), None)
+    tokens = generated_tokens(exercises) + ((seeds or 1) - 1) * generated_tokens(varying)
+    return DropNeeds(
+        drop=drop,
+        exercises=math.ceil(wanted / effective_pairs(1, samples)),
+        seeds=seeds,
+        seconds=tokens * samples / tokens_per_s if seeds is not None else None,
+    )

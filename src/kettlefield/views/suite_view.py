@@ -88,7 +88,7 @@ def power_parts(power: SuitePower) -> tuple[Table, ...]:
     """What each selection shows, and what each drop needs."""
     sure = (
         f"Shown in 80 of 100 campaigns at one-sided 95 % when {power.discordant:.0%} of the exercises are solved by "
-        "just one of the two levels (Connor 1987; samples of one exercise counted as half correlated)."
+        "just one of the two levels (Connor 1987; samples and variants of one exercise counted as half correlated)."
     )
     samples = "1 sample" if power.samples == 1 else f"{power.samples} samples"
     asked = (
@@ -123,7 +123,8 @@ def power_parts(power: SuitePower) -> tuple[Table, ...]:
                 duration("generating"),
             ],
             [(row.drop, row.exercises, row.seeds, row.seconds) for row in power.drops],
-            note=f"Each seed draws the exercises that vary once more; the first is the suite as written. {asked}",
+            note="Each seed draws the exercises that vary once more; the first is the suite as written. No number: seeds "
+            f"alone do not show it, variants are too much alike for that; more exercises do. {asked}",
         ),
     )
 
