@@ -69,6 +69,17 @@ def test_sentences_that_demand_something_are_told_from_those_that_describe(tmp_p
     assert demands(text) == ["Print the longest one first; ties go by name.", "- It must end."]
 
 
+def test_the_comments_of_a_stub_are_its_task_and_code_that_is_shown_is_none(tmp_path):
+    stub = {
+        "prompt.md": "Fill this in, please.\n\n```python\n# " + PROMPT.rstrip() + "\ndef dues(metres):\n    ...\n```\n"
+    }
+    assert faults(tmp_path, {"claim": CLAIMS, "voice": "stub"}, stub) == ""
+    assert 'no claim covers "A ship of at most 9' in faults(tmp_path, {"claim": CLAIMS[1:], "voice": "stub"}, stub)
+    assert 'no prompt says "sorted", which is claimed' in faults(tmp_path, {"claim": CLAIMS}, stub)
+    with pytest.raises(InputError, match="voice"):
+        write_exercise(tmp_path / "odd", SPEC | {"voice": "song"}, FILES)
+
+
 def test_every_exercise_of_the_built_in_suite_claims_what_it_demands():
     exercises = load_suite(CHECKS, find_suite("berthdesk", Path())).exercises
     assert [one.id for one in exercises if not one.spec.claim] == []
