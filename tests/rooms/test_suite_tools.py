@@ -16,6 +16,7 @@ from kettlefield.core.extraction.code_text import blanked
 from kettlefield.core.statistics.power import effective_pairs, needed_pairs, smallest_drop
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.mutants import make_mutants, try_mutants
+from kettlefield.grading.suite_vetting import vet_suite
 from kettlefield.grading.vetting import settle, vet_exercise
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
@@ -185,6 +186,21 @@ def test_variants_differ_in_their_rules_and_a_second_answer_holds_what_they_expe
     seed = variants.index(variant) + 1
     found = vet_exercise(load_exercise(CHECKS, folder, seed), grader())
     assert found.faults[0].startswith('the honest answer "sorts" ends wrong-answer')
+
+
+def test_of_many_seeds_those_are_vetted_that_draw_rules_or_values_of_their_own(tmp_path):
+    write_exercise(tmp_path / "mine" / "last-call", RULED, RULED_FILES)
+    (tmp_path / "mine" / "suite.toml").write_text('title = "t"\ndescription = "d"\n')
+    asked = []
+    (found,) = vet_suite(
+        lambda seed: load_suite(CHECKS, tmp_path / "mine", seed=seed),
+        grader(),
+        seeds=20,
+        workers=2,
+        on_done=lambda _done, of, _name: asked.append(of),
+    )
+    # as written, and the three other ways in which two rules with two ways each go together
+    assert (found.faults, asked) == ((), [4, 4, 4, 4])
 
 
 @pytest.mark.parametrize(

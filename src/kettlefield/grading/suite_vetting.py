@@ -81,16 +81,27 @@ def vet_suite(
 
 
 def _different(drawn: list[tuple[int, Exercise]]) -> list[tuple[int, Exercise]]:
-    """Variants of exercises with the seed that drew them; one that an earlier seed drew too is left out."""
+    """Variants with the seeds that drew them, without those that show nothing that an earlier seed did not.
+
+    Of exercises that vary in their rules those are kept whose rules no earlier seed drew together, and every fifth
+    seed for its values; of all those that draw other values than any before.
+    """
     seen: set[tuple[object, ...]] = set()
     kept = []
     for seed, exercise in drawn:
-        values = draw_values(exercise.spec.vary, exercise.id, seed)
-        key = (exercise.id, *sorted(values.items()))
-        if key not in seen:
-            seen.add(key)
+        vary = exercise.spec.vary
+        values = draw_values(vary, exercise.id, seed)
+        rules = (exercise.id, *((name, values[name]) for name in sorted(vary) if vary[name].ways))
+        whole = (exercise.id, *sorted(values.items()))
+        is_new = whole not in seen and (exercise.spec.varies == "values" or rules not in seen or _is_fifth(seed))
+        seen |= {rules, whole}
+        if is_new:
             kept.append((seed, exercise))
     return kept
+
+
+def _is_fifth(seed: int) -> bool:
+    return seed % SEED_STRIDE == 1
 
 
 def _shortness(exercise: Exercise) -> int:
@@ -102,12 +113,14 @@ def is_vetted_with(exercise: Exercise, seed: int) -> bool:
     """Whether an exercise is vetted with a seed.
 
     One that does not vary is vetted once. One in which only words vary, or that is compiled, is vetted with every
-    fifth seed: another word moves no bound, and building decoys takes most of the time.
+    fifth seed: another word moves no bound, and building decoys takes most of the time. Where rules vary a seed may
+    draw some that no other has.
     """
     if seed == BASE_SEED:
         return True
     language = exercise.spec.language if exercise.spec.language != ANY else LANGUAGES.of_suffix(exercise.spec.file)
     recipe = LANGUAGES[language].recipe if language is not None and language in LANGUAGES else None
     is_built = recipe is not None and recipe.keeps is not None
-    moves = any(isinstance(one.base, int) or one.ways for one in exercise.spec.vary.values())
-    return exercise.is_variant and ((moves and not is_built) or seed % SEED_STRIDE == 1)
+    has_numbers = any(isinstance(one.base, int) for one in exercise.spec.vary.values())
+    may_tell = exercise.spec.varies == "rules" or (has_numbers and not is_built)
+    return exercise.is_variant and (may_tell or _is_fifth(seed))
