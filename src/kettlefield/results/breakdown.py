@@ -160,7 +160,7 @@ def _likeness(suites: tuple[SuiteFigures, ...]) -> np.ndarray:
 
     Where every such task of a suite was solved, or none, nothing can be said of it: taken as 1, the cautious end.
     """
-    alike = np.eye(len(suites))
+    correlations = np.eye(len(suites))
     solved = [dict(zip(one.tasks, (passed / asked for passed, asked in one.passes), strict=True)) for one in suites]
     for i, j in itertools.combinations(range(len(suites)), 2):
         shared = sorted(set(solved[i]) & set(solved[j]))
@@ -168,8 +168,8 @@ def _likeness(suites: tuple[SuiteFigures, ...]) -> np.ndarray:
             sides = np.array([[solved[k][task] for task in shared] for k in (i, j)])
             varies = len(shared) > 2 and bool(np.all(np.ptp(sides, axis=1) > 0))
             rho = max(0.0, float(np.corrcoef(sides)[0, 1])) if varies else 1.0
-            alike[i, j] = alike[j, i] = rho * len(shared) / math.sqrt(len(solved[i]) * len(solved[j]))
-    return alike
+            correlations[i, j] = correlations[j, i] = rho * len(shared) / math.sqrt(len(solved[i]) * len(solved[j]))
+    return correlations
 
 
 def seed_pairs(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SeedPair, ...]:

@@ -109,7 +109,7 @@ def _needs(
     def worth(seeds: int) -> float:
         return plain + (effective_pairs(len(varying), samples * seeds) if varying else 0.0)
 
-    # variants of one exercise are about as alike as samples of one
+    # variants of one exercise are about as similar as samples of one
     seeds = next((count for count in range(1, MOST_SEEDS + 1) if worth(count) >= wanted), None)
     tokens = generated_tokens(exercises) + ((seeds or 1) - 1) * generated_tokens(varying)
     return DropNeeds(

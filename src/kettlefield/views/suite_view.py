@@ -124,7 +124,7 @@ def power_parts(power: SuitePower) -> tuple[Table, ...]:
             ],
             [(row.drop, row.exercises, row.seeds, row.seconds) for row in power.drops],
             note="Each seed draws the exercises that vary once more; the first is the suite as written. Without a "
-            f"number: seeds alone do not show it, for variants are too much alike; more exercises do. {asked}",
+            f"number: seeds alone do not show it, variants are too similar; more exercises do. {asked}",
         ),
     )
 

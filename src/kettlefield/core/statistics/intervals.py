@@ -159,8 +159,8 @@ def weighted_ratio(
     z = two_sided_z(confidence)
     middles = [(r.value * n + z * z / 2) / (n + z * z) for r, n in zip(ratios, counts, strict=True)]
     spread = weights * np.sqrt([m * (1 - m) / n for m, n in zip(middles, counts, strict=True)])
-    alike = np.eye(len(shares)) if likeness is None else likeness
-    shrunk = z * float(np.sqrt(spread @ alike @ spread) / np.sum(spread))
+    correlations = np.eye(len(shares)) if likeness is None else likeness
+    shrunk = z * float(np.sqrt(spread @ correlations @ spread) / np.sum(spread))
     inner = 2 * NormalDist().cdf(shrunk) - 1
     bounds = np.array(
         [wilson_interval(min(r.value * n, n), n, confidence=inner) for r, n in zip(ratios, counts, strict=True)]

@@ -1,4 +1,4 @@
-"""How alike the members of a group are: variants of one task, samples of one exercise."""
+"""How similar the members of a group are: variants of one task, samples of one exercise."""
 
 from collections.abc import Sequence
 
@@ -11,7 +11,7 @@ from kettlefield.core.statistics.estimate import Estimate
 def intraclass_correlation(groups: Sequence[Sequence[float]], *, confidence: float = 0.95) -> Estimate | None:
     """Intra-class correlation: which share of the variance lies between groups and not within them.
 
-    1: the members of a group are copies of each other; 0: they are no more alike than members of different groups.
+    1: the members of a group are copies of each other; 0: they are no more similar than members of different groups.
 
     Parameters
     ----------
