@@ -83,7 +83,7 @@ def find_against(passed: pd.DataFrame, level: str, reference: str) -> Against | 
     Parameters
     ----------
     passed : data frame
-        Columns candidate, exercise, task, sample, passed. Samples of one exercise count as alike, and so do variants
+        Columns candidate, exercise, task, sample, passed. Samples of one exercise are one cluster, and so are variants
         of one task.
     level, reference : str
         Candidates.
