@@ -256,7 +256,7 @@ def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cl
     ]
     assert [s.get("stop") for s in sent] == [None, ["\n```"], ["\n```"]]
     shown = run_main("trials", tmp_path / "record.db", "--open", 3).out
-    assert "--- sent (prompt)" in shown and "<P>Write a Python function" in shown and "<M>" in shown
+    assert "--- sent (prompt)" in shown and "<P>could you put our crossing fares" in shown and "<M>" in shown
     verdicts = run_main("decide", tmp_path / "record.db", "--json").json["verdicts"]
     found = verdicts[0]["criteria"][0]
     wanted = {"measure": "licence", "wanted": "one of MIT, Apache-2.0", "found": "MIT", "status": "met", "reason": ""}

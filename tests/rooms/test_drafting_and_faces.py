@@ -139,7 +139,7 @@ def test_a_prompt_names_the_environment_and_the_form_of_the_answer():
     chat = render_exercise(FARE, PromptingTable(system="You work at the berth desk."))
     assert [m["role"] for m in chat.messages] == ["system", "user"]
     text = chat.messages[1]["content"]
-    assert text.startswith("Write a Python function") and "\n\nEnvironment: Python 3." in text
+    assert text.startswith(FARE.prompt.strip()) and "\n\nEnvironment: Python 3." in text
     assert text.endswith("Reply with the complete Python code in one code block.")
     bare = render_exercise(FARE, PromptingTable(environment_line=False, style="continuation"))
     assert not bare.is_chat and "Environment" not in bare.messages[0]["content"]
