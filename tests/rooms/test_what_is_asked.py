@@ -57,7 +57,7 @@ def test_a_model_that_only_continues_gets_the_bare_opening_unless_something_foll
 
 def test_a_follow_up_turn_says_its_form_to_a_model_that_chats():
     words = next_turn(SUITE["kiosk-till"], 2, CHAT)
-    assert words.startswith("Also keep a running sum") and words.endswith("in one code block.")
+    assert words.startswith("Also keep a running account") and words.endswith("in one code block.")
     assert next_turn(SUITE["kiosk-till"], 2, PromptingTable(style="continuation")).endswith("sorted by name.")
 
 
