@@ -36,6 +36,7 @@ from kettlefield.record.entries import TrialEntry, filled_phase
 from kettlefield.record.store import Record
 from kettlefield.results.memory_use import token_slope
 from kettlefield.rig.accelerators import Accelerator, Watched
+from kettlefield.workspace.calls import CallForm
 
 MOST_RESTARTS = 3  # of a candidate's server that died, in one block
 ASKED_SHARE = 0.9  # of a candidate's time; what was asked by then may be answered and graded in the rest
@@ -156,7 +157,7 @@ class Conductor:
             for sample in range(1, candidate.grading.samples + 1)
             for fill in candidate.grading.fills
             for exercise in self._asked.exercises
-            if exercise.id in scope.exercises
+            if exercise.id in scope.exercises and (fill is None or not exercise.workspace)
         ]
         return [
             due
@@ -295,6 +296,11 @@ class Conductor:
         session.phase = self._phase = ANSWERS
         fit = await self._checks.fit(candidate, candidate_id, session, scope.exercises, neutral)
         filling = await self._checks.filling(candidate, candidate_id, session, fit, neutral)
+        form: CallForm | None = "blocks"
+        if any(due.exercise.workspace for due in pending):
+            form = await self._checks.call_form(candidate, candidate_id, session, neutral)
+        if form is None:
+            pending = [due for due in pending if not due.exercise.workspace]
         self._observer.phase(candidate.name, ANSWERS)
 
         def save(entry: TrialEntry) -> None:
@@ -319,6 +325,7 @@ class Conductor:
             save=save,
             neutral=neutral,
             over_context=fit.over,
+            call_form=form or "blocks",
             filling=filling,
         )
         for fill in candidate.grading.fills:
@@ -332,7 +339,10 @@ class Conductor:
                 raise _first(group) from group
             if due:
                 session.save_phase()
-        left = len(self._pending(candidate, candidate_id, scope, work.share))
+        left = sum(
+            form is not None or not due.exercise.workspace
+            for due in self._pending(candidate, candidate_id, scope, work.share)
+        )
         if left and session.is_alive() and not work.is_over:
             text = f"{candidate.name}: the server takes no connections; {left} trials were not asked"
             self._trouble(candidate, candidate_id, f"{text}; the same command resumes")

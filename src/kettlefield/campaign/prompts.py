@@ -7,13 +7,14 @@ from kettlefield.core.extraction.continuation import cut_at_stops
 from kettlefield.core.extraction.syntax import ANY, TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
+from kettlefield.grading.commands import shown_line
 from kettlefield.grading.grader import Grade
 from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Toolchain
 from kettlefield.languages.packages import Packages, find_packages
 from kettlefield.plan.tables import PromptingTable
 from kettlefield.server.exchange import Ask
-from kettlefield.suite.format import Exercise
+from kettlefield.suite.format import Exercise, WorkspaceTable
 
 _END_MARKS = ("<|endoftext|>", "</s>", "<|end|>")  # written out where a server does not stop at them
 
@@ -58,6 +59,8 @@ def _whole_text(exercise: Exercise, prompt: str, prompting: PromptingTable) -> s
     parts = [*_referred(exercise), prompt.strip(), *_shown(exercise)]
     environment = _environment(exercise) if prompting.environment_line else ""
     parts += [environment] if environment else []
+    if exercise.spec.workspace is not None:
+        return "\n\n".join([*parts, _work_wanted(exercise.spec.workspace)])
     if prompting.style == "chat":
         return "\n\n".join([*parts, _form_wanted(exercise)])
     return "\n\n".join([*parts, _block_opening(exercise)])
@@ -124,6 +127,21 @@ def _form_wanted(exercise: Exercise) -> str:
     if spec.language == ANY:
         return "Reply with the complete code in one code block that names its language."
     return f"Reply with the complete {_title(exercise)} code in one code block."
+
+
+def _work_wanted(table: WorkspaceTable) -> str:
+    """What is said beside a ticket: the commands, what must stay, how the work ends."""
+    lines = ["Work in the repository by calling the tools; begin by looking at its files."]
+    if table.commands:
+        named = "; ".join(f"`{name}` (`{shown_line(line)}`)" for name, line in table.commands.items())
+        lines.append(f"Commands for the tool `run`: {named}.")
+    if table.protected:
+        lines.append(f"These files must stay as they are: {', '.join(f'`{name}`' for name in table.protected)}.")
+    lines.append(
+        f"You have {table.turns} turns and {table.calls} calls. When the work is done, call `finish`; a summary in "
+        "text alone does not end it."
+    )
+    return "\n".join(lines)
 
 
 def _environment(exercise: Exercise) -> str:

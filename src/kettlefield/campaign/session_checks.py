@@ -6,6 +6,7 @@ from kettlefield.campaign.filling import Filling, count_filling, filler_of
 from kettlefield.campaign.preflight import Fit, check_session, find_fit
 from kettlefield.campaign.serving import Session
 from kettlefield.campaign.setup import Observer
+from kettlefield.campaign.tool_support import find_call_form
 from kettlefield.campaign.trial_runner import sampling_of
 from kettlefield.core.errors import ServerError
 from kettlefield.measure.fidelity import FIDELITY
@@ -15,6 +16,7 @@ from kettlefield.record.entries import ExchangeEntry
 from kettlefield.record.store import Record
 from kettlefield.server.exchange import Exchange
 from kettlefield.server.prompt_scores import Way, find_way
+from kettlefield.workspace.calls import CallForm
 
 PREFLIGHT = "preflight"
 
@@ -33,6 +35,7 @@ class SessionChecks:
         self._plan, self._asked, self._record = plan, asked, record
         self._observer, self._note = observer, note
         self._fits: dict[int, Fit] = {}  # by candidate's id: exercises that do not fit
+        self._call_forms: dict[int, CallForm | None] = {}
 
     async def preflight(
         self, candidate: Candidate, candidate_id: int, session: Session, steps: tuple[str, ...]
@@ -98,6 +101,22 @@ class SessionChecks:
         if session.is_alive():
             self._fits[candidate_id] = fit
         return fit
+
+    async def call_form(
+        self, candidate: Candidate, candidate_id: int, session: Session, neutral: Mapping[str, float]
+    ) -> CallForm | None:
+        """How the tools of exercises in a workspace are called; None: the server lacks what the plan wants."""
+        if candidate_id in self._call_forms:
+            return self._call_forms[candidate_id]
+        sampling = sampling_of(candidate, candidate.sampling.seed, neutral)
+        support = await find_call_form(session.client, candidate, sampling)
+        if support.exchange is not None:
+            self._keep(support.exchange, "preflight", candidate_id, session)
+        if support.words:
+            self._note(f"{candidate.name}: {support.words}", candidate_id)
+        if session.is_alive():
+            self._call_forms[candidate_id] = support.form
+        return support.form
 
     async def filling(
         self, candidate: Candidate, candidate_id: int, session: Session, fit: Fit, neutral: Mapping[str, float]

@@ -79,6 +79,7 @@ def begin_campaign(
     for candidate in plan.candidates:
         key_headers(candidate.server.key_from)  # a missing key is reported before anything runs
     check_against_suite(plan.criteria, [properties_of(e, s) for s in asked.shares for e in s.exercises], str(plan.path))
+    _check_styles(plan, asked)
     if campaign is None:
         entry = _campaign_entry(plan, asked, isolation, accelerator)
         record.begin(entry, [_exercise_entry(e, share, asked) for share in asked.shares for e in share.exercises])
@@ -94,6 +95,15 @@ def begin_campaign(
         )
     check_same_plan(campaign, plan, place)
     record.set_not_measured(asked.not_measured)
+
+
+def _check_styles(plan: Plan, asked: Asked) -> None:
+    """Refuse exercises in a workspace where a candidate holds no conversation."""
+    style = next((c.prompting.style for c in plan.candidates if c.prompting.style != "chat"), None)
+    name = next((exercise.id for exercise in asked.exercises if exercise.workspace), None)
+    if style is not None and name is not None:
+        hint = 'Work in a repository is a conversation: use style = "chat", or a suite without such exercises.'
+        raise InputError(f'style is "{style}", and {name} is set in a workspace', f"{plan.path} [prompting]", hint)
 
 
 def check_same_plan(campaign: Mapping[str, Any], plan: Plan, place: str) -> None:

@@ -17,6 +17,7 @@ from kettlefield.campaign.prompts import (
     repair_words,
     reply_text,
 )
+from kettlefield.campaign.workspace_trials import WORKSPACE, run_workspace
 from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading.grader import Grade, Grader, broken_grade
@@ -24,6 +25,7 @@ from kettlefield.plan.plan import Candidate
 from kettlefield.record.entries import AttemptEntry, ExchangeEntry, TrialEntry
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.suite.format import Exercise
+from kettlefield.workspace.calls import CallForm
 
 logger = logging.getLogger(__name__)
 SETTLES_WITHIN_S = 0.5  # a process that was killed is seen to be gone only a moment after its connections broke
@@ -54,6 +56,7 @@ class Desk:
     save: Callable[[TrialEntry], None]
     neutral: Mapping[str, float]  # settings that do nothing, as this server takes them
     over_context: Mapping[str, str]  # exercise -> why its prompt does not fit
+    call_form: CallForm = "functions"  # of the tools of exercises in a workspace
     filling: Filling | None = None  # what stands before the exercises of trials that have a fill
     task_tokens: Mapping[str, int] = dataclasses.field(default_factory=dict)  # of exercises alone, as counted
 
@@ -154,6 +157,8 @@ async def _run_trial(desk: Desk, due: Due, asking: asyncio.Semaphore) -> TrialEn
         return _trial(desk, due, [_unasked(Outcome.OVER_CONTEXT, desk.over_context[exercise.id])])
     prompting = desk.candidate.prompting
     sampling = sampling_of(desk.candidate, _seed(desk, sample), desk.neutral)
+    if exercise.workspace:
+        return _trial(desk, due, [await _run_workspace(desk, due, sampling, asking)])
     ask = dataclasses.replace(render_exercise(exercise, prompting), sampling=sampling)
     if due.fill is not None and desk.filling is not None:
         ask = desk.filling.before(ask, due.fill, desk.task_tokens.get(exercise.id))
@@ -167,6 +172,34 @@ async def _run_trial(desk: Desk, due: Due, asking: asyncio.Semaphore) -> TrialEn
         earlier = dict(graded.grade.answer.files)
         ask = follow_up(graded.ask, graded.reply, next_turn(exercise, turn + 1, prompting), exercise, prompting)
     return _trial(desk, due, attempts)
+
+
+async def _run_workspace(desk: Desk, due: Due, sampling: dict[str, object], asking: asyncio.Semaphore) -> AttemptEntry:
+    """A run in a workspace, whose turns are asked one after the other."""
+    loop = asyncio.get_running_loop()
+
+    async def ask_once(ask: Ask) -> Exchange | None:
+        async with asking:
+            return await _ask(desk, ask)
+
+    def entry_of(exchange: Exchange) -> ExchangeEntry:
+        return ExchangeEntry(
+            exchange=exchange, candidate_id=desk.candidate_id, session_id=desk.session_id, purpose=WORKSPACE
+        )
+
+    attempt = await run_workspace(
+        due.exercise,
+        desk.candidate,
+        desk.call_form,
+        sampling=sampling,
+        ask_once=ask_once,
+        grader=desk.grader,
+        in_thread=lambda work: loop.run_in_executor(desk.threads, work),
+        entry_of=entry_of,
+    )
+    if attempt is None:
+        raise _ServerGoneError
+    return attempt
 
 
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)

@@ -18,6 +18,7 @@ from kettlefield.views.records_view import record_views
 from kettlefield.views.speed_view import speed_view
 from kettlefield.views.table import View
 from kettlefield.views.terminal import print_csv, print_json, show
+from kettlefield.views.workspace_view import workspace_view
 
 PARTS: dict[str, Callable[[Record, str | None], View]] = {
     "solved": solved_view,
@@ -27,6 +28,7 @@ PARTS: dict[str, Callable[[Record, str | None], View]] = {
     "fidelity": fidelity_view,
     "fill": fill_view,
     "refer": needed_parts_view,
+    "workspaces": workspace_view,
     "replies": replies_view,
     "marks": marks_view,
 }
@@ -53,8 +55,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         help="the whole of one part: every timing procedure; memory by phase; solved at first, after repair and in "
         "several samples; cost of a solution; how likely fixed texts are and how near each level stays to its "
         "reference; what files before the task take; tasks about a long text, by its length and by where the needed "
-        "parts stand; how far replies follow the reference level's; marks by people "
-        "and by a judge model",
+        "parts stand; work in a repository through tools; how far replies follow the reference level's; marks by "
+        "people and by a judge model",
     )
     parser.add_argument("--against", metavar="MODEL@LEVEL", help="compare all others with this one, whatever its model")
     parser.add_argument(

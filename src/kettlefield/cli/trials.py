@@ -1,6 +1,7 @@
 """``kettlefield trials``: every trial of a record, or one of them whole."""
 
 import argparse
+import dataclasses
 import difflib
 import fnmatch
 import json
@@ -17,9 +18,11 @@ from kettlefield.core.plaintext import visible
 from kettlefield.core.units import format_duration
 from kettlefield.record.store import Record
 from kettlefield.results.rows import open_trial, trial_rows
+from kettlefield.results.workspace_runs import Run, run_of_trial
 from kettlefield.suite.typed_toml import nearest
 from kettlefield.views.terminal import make_console, print_json, safe, show, status_text
 from kettlefield.views.trials_view import trials_view
+from kettlefield.views.workspace_view import turn_text, work_line
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -50,11 +53,12 @@ def run(args: argparse.Namespace) -> int:
     record = Record.open(args.record)
     if args.open is not None:
         trial = open_trial(record, args.open)
+        work = run_of_trial(record, args.open)
         files = _put_pictures(trial, args.pictures) if args.pictures is not None else []
         if args.json:
-            print_json({"trial": _without_pixels(trial)})
+            print_json({"trial": {**_without_pixels(trial), "work": dataclasses.asdict(work) if work else None}})
         else:
-            _print_trial(make_console(), trial)
+            _print_trial(make_console(), trial, work)
         for file in files:
             print(f"kettlefield: wrote {file}", file=sys.stderr)
         return ExitCode.DONE
@@ -105,13 +109,17 @@ def _without_pixels(trial: dict[str, Any]) -> dict[str, Any]:
     return {**trial, "attempts": attempts}
 
 
-def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
+def _print_trial(console: "Console", trial: dict[str, Any], work: Run | None) -> None:
 
     head = safe(
         f"trial {trial['id']}: {trial['candidate']} on {trial['exercise_id']}, sample {trial['sample']}: ",
         "bold",
     )
     console.print(head.append(status_text(trial["outcome"])))
+    if work is not None:
+        _print_work(console, work)
+        _print_findings(console, trial["attempts"][-1])
+        return
     before: dict[str, str] = {}
     for attempt in trial["attempts"]:
         if len(trial["attempts"]) > 1:
@@ -120,6 +128,18 @@ def _print_trial(console: "Console", trial: dict[str, Any]) -> None:
             console.print(head.append(status_text(attempt["outcome"])))
         _print_attempt(console, attempt, before)
         before = attempt["files"] or before
+
+
+def _print_work(console: "Console", work: Run) -> None:
+    """A run turn by turn, then what it changed."""
+    for message in work.turns[0].messages if work.turns else ():
+        _section(console, f"sent ({message['role']})", str(message["content"]))
+    for turn in work.turns:
+        tokens = "-" if turn.prompt_tokens is None else f"{turn.prompt_tokens:,}"
+        took = "" if turn.finished_s is None else f", {format_duration(turn.finished_s)}"
+        _section(console, f"turn {turn.number}, prompt {tokens} tokens{took}", turn_text(turn))
+    _print_code(console, "what it changed", "changes.diff", work.diff or "nothing\n")
+    console.print(safe(work_line(work)))
 
 
 def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str, str]) -> None:

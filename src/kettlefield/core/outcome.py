@@ -17,7 +17,11 @@ class Outcome(StrEnum):
     NO_CODE = "no-code"  # the reply holds no program
     OVER_CONTEXT = "over-context"  # the prompt does not fit the context that the candidate is configured with
     CUT_OFF = "cut-off"  # the token cap or the context ended the reply, and it mattered
-    LOOPING = "looping"  # the reply repeats itself until it is stopped
+    LOOPING = "looping"  # the reply repeats itself until it is stopped; in a workspace, the same call three times
+    GAVE_UP = "gave-up"  # in a workspace: it ended without finish, and nothing was changed
+    OVER_TURNS = "over-turns"  # in a workspace: it used up its turns, calls, tokens or time
+    BROKE_BUILD = "broke-build"  # in a workspace: what built before does not build any more
+    TOUCHED_PROTECTED = "touched-protected"  # in a workspace: it changed files that must stay as they are
     DECLINED = "declined"  # the model refuses
     TIMED_OUT = "timed-out"  # the answer ran out of time
     OVER_LIMIT = "over-limit"  # the answer ran out of memory, processes, files or output
@@ -77,6 +81,8 @@ class Facts:
     answer_cut: bool = False  # the block that was taken never ended
     looping: bool = False  # the reply repeats itself at its end
     declined: bool = False  # the reply holds the phrases of a refusal
+    in_workspace: bool = False  # the answer is a repository that was changed
+    touched_protected: bool = False  # among what was changed is what must stay
     other_language: bool = False  # what does not build as asked is code of another language
     run_ends: tuple[RunEnd, ...] = ()  # one for each check that was run
     required_passed: tuple[bool, ...] = ()  # one for each required check that was run
@@ -96,13 +102,15 @@ _RUN_PRECEDENCE = (
 def decide_outcome(facts: Facts) -> Outcome:
     """The outcome of an attempt.
 
-    In this order: a server's fault; passed (a reply that met its cap after a complete program is no
-    failure); a fault of the rig; a reply ended by its cap, in a loop or not, where that mattered; no program,
-    declined or not; code of another language; then what went wrong in the run, worst first; last a wrong
-    answer.
+    In this order: a server's fault; protected files that were changed, whatever else is right; passed (a reply that
+    met its cap after a complete program is no failure); a fault of the rig; a reply ended by its cap, in a loop or
+    not, where that mattered; no program, declined or not; code of another language; then what went wrong in the run,
+    worst first; last a wrong answer.
     """
     if facts.server_fault:
         return Outcome.SERVER_FAULT
+    if facts.touched_protected:
+        return Outcome.TOUCHED_PROTECTED
     clean = all(end is RunEnd.FINISHED for end in facts.run_ends)
     if facts.has_answer and facts.required_passed and all(facts.required_passed) and clean:
         return Outcome.PASSED
@@ -116,7 +124,7 @@ def decide_outcome(facts: Facts) -> Outcome:
         return Outcome.WRONG_LANGUAGE
     for end, outcome in _RUN_PRECEDENCE:
         if end in facts.run_ends:
-            return outcome
+            return Outcome.BROKE_BUILD if facts.in_workspace and outcome is Outcome.NO_BUILD else outcome
     return Outcome.WRONG_ANSWER
 
 

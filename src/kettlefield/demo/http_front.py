@@ -46,12 +46,34 @@ class Asked:
         return value
 
 
+@dataclass(frozen=True, slots=True)
+class CallStart:
+    """The call that a piece belongs to; the first piece of a call names its function."""
+
+    index: int
+    id: str
+    name: str
+    is_first: bool
+
+
 @dataclass(slots=True, kw_only=True)
 class Piece:
     """What one event carries."""
 
     text: str
     thinking: bool = False
+    call: CallStart | None = None  # the text is a part of this call's arguments
+
+    @property
+    def delta(self) -> dict[str, Any]:
+        """As the protocol has it in a stream."""
+        if self.call is None:
+            return {"reasoning_content" if self.thinking else "content": self.text}
+        function: dict[str, Any] = {"arguments": self.text}
+        if not self.call.is_first:
+            return {"tool_calls": [{"index": self.call.index, "function": function}]}
+        named = {"name": self.call.name, **function}
+        return {"tool_calls": [{"index": self.call.index, "id": self.call.id, "type": "function", "function": named}]}
 
 
 @dataclass(slots=True, kw_only=True)
@@ -230,7 +252,7 @@ async def _stream(request: web.Request, asked: Asked, answer: Answer) -> web.Str
         await response.write(_event({"delta": {"role": "assistant", "content": ""}}))
     try:
         async for piece in answer.pieces:
-            delta = {"delta": {"reasoning_content" if piece.thinking else "content": piece.text}}
+            delta = {"delta": piece.delta}
             answer.sent_s.append(now_s())
             await response.write(_event(delta if asked.is_chat else {"text": piece.text}))
     except RefusedError as err:  # too late for a status
@@ -245,8 +267,22 @@ async def _stream(request: web.Request, asked: Asked, answer: Answer) -> web.Str
 
 
 async def _whole(asked: Asked, answer: Answer) -> web.Response:
-    said = "".join([piece.text async for piece in answer.pieces if not piece.thinking])
-    content = {"message": {"role": "assistant", "content": said}} if asked.is_chat else {"text": said}
+    pieces = [piece async for piece in answer.pieces]
+    said = "".join(piece.text for piece in pieces if not piece.thinking and piece.call is None)
+    calls = [
+        {
+            "id": first.id,
+            "type": "function",
+            "function": {
+                "name": first.name,
+                "arguments": "".join(one.text for one in pieces if one.call is not None and one.call.id == first.id),
+            },
+        }
+        for first in (piece.call for piece in pieces)
+        if first is not None and first.is_first
+    ]
+    message = {"role": "assistant", "content": said, **({"tool_calls": calls} if calls else {})}
+    content = {"message": message} if asked.is_chat else {"text": said}
     choice = {"index": 0, **content, "finish_reason": answer.finish()[1]}
     kind = "chat.completion" if asked.is_chat else "text_completion"
     return web.json_response({"object": kind, "choices": [choice], "usage": answer.usage()})

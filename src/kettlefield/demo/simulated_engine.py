@@ -12,6 +12,7 @@ from pathlib import Path
 from kettlefield.demo.http_front import SCORED
 from kettlefield.demo.simulated_models import Physics
 
+TOOL_FORMS = ("call", "ignore", "refuse")
 PAST_WINDOW = ("refuse", "cut", "crash")
 
 
@@ -30,6 +31,7 @@ class Quirks:
     busy_after: int | None = None  # requests waiting, then 429
     key: str | None = None  # without it in the Authorization header, 401
     log_probabilities: str = "prompt"  # the one way in which it tells them
+    tools: str = "call"  # what becomes of functions that are offered
     true_log: Path | None = None  # one line of JSON a request with the moments at which it was really served
 
 
@@ -46,6 +48,7 @@ def add_quirks(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--busy-after", type=int, help="requests waiting, then 429")
     parser.add_argument("--key", help="wanted of every request, as `Authorization: Bearer KEY`")
     parser.add_argument("--log-probabilities", choices=(*SCORED, "none"), default="prompt")
+    parser.add_argument("--tools", choices=TOOL_FORMS, default="call", help="what becomes of offered functions")
     parser.add_argument("--true-log", type=Path)
 
 

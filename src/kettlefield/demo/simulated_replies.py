@@ -9,14 +9,18 @@ import difflib
 import hashlib
 import random
 import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from kettlefield.core.extraction.reply_symptoms import ASKED, EXPECTED
 from kettlefield.core.extraction.syntax import TEXT
 from kettlefield.demo.simulated_models import LoadedModel
+from kettlefield.demo.simulated_work import WorkTurn, play
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.marking.scale import CHOICE_WANTED, MARK_WANTED
 from kettlefield.suite.format import Exercise
+from kettlefield.workspace.tools import TOOLS
 
 EDIT_SHARE = 0.4  # of the answers to an exercise that gives a file come as a diff
 
@@ -160,6 +164,15 @@ class Replier:
         words = self._luck(exercise.id, str(seed), str(repair), str(turn), "words")
         return wrap(exercise, files, rng if rng.random() < self._straying() else words)
 
+    def work(self, prompt: str, messages: Sequence[Mapping[str, Any]], tools: frozenset[str], seed: int) -> WorkTurn:
+        """The next turn of work in the repository that a prompt is about."""
+        exercise = next((e for e in self._exercises if e.workspace and e.prompt.strip() in prompt), None)
+        if exercise is None:
+            return WorkTurn(text=SMALL_TALK, calls=())
+        named = tools or frozenset(name for name in TOOLS if f"`{name}(" in prompt)
+        rng = self._luck(exercise.id, self._level, str(seed), "work")
+        return play(exercise, messages, named, solves=self._merit(exercise, seed) > 0, rng=rng)
+
     def _straying(self) -> float:
         """How often a level puts things otherwise than the unquantised model does."""
         return min(MOST_STRAYING, STRAYING_AT_4_BITS * 2 ** (4 - self._model.bits_per_weight))
@@ -167,7 +180,12 @@ class Replier:
     def _asked(self, prompt: str, is_chat: bool) -> Exercise | None:
         """The exercise that a prompt asks, by its words or, where there are none, by its opening."""
         exercise = next(
-            (e for e in self._exercises if e.prompt.strip() in prompt and (e.opening or "").rstrip() in prompt), None
+            (
+                e
+                for e in self._exercises
+                if e.prompt.strip() in prompt and (e.opening or "").rstrip() in prompt and not e.workspace
+            ),
+            None,
         )
         if exercise is None and not is_chat:
             exercise = next((e for e in self._exercises if e.opening is not None and e.opening in prompt), None)

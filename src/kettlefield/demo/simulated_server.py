@@ -8,11 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from kettlefield import __version__
-from kettlefield.demo.http_front import Answer, Asked, Piece, RefusedError, TokenScore, TrueLog
+from kettlefield.campaign.tool_support import ASKED_FOR, OFFERED
+from kettlefield.demo.http_front import Answer, Asked, CallStart, Piece, RefusedError, TokenScore, TrueLog
 from kettlefield.demo.simulated_engine import Engine, Quirks, Stream
 from kettlefield.demo.simulated_models import Physics
 from kettlefield.demo.simulated_replies import Replier, Reply, SimulatedJudge, tokens_of
 from kettlefield.demo.simulated_scores import Made, simulated_next, simulated_scores
+from kettlefield.demo.simulated_work import Calls, as_blocks, is_work
 from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
 
 REPORT_EVERY_S = 0.05
@@ -80,11 +82,14 @@ class SimulatedServer:
         tokens = self._fitted(tokens_of(prompt))
         cap = min(cap, self._settings.context_tokens - len(tokens))
         judge = self._settings.judge
-        if judge is not None and judge.is_asked(prompt):
+        calls: Calls = ()
+        if asked.is_chat and is_work(asked.body, prompt):
+            reply, calls = self._work(asked.body, prompt, seed)
+        elif judge is not None and judge.is_asked(prompt):
             reply = Reply(judge.reply(prompt, seed))
         else:
             reply = self._settings.replier.reply(prompt, seed, is_chat=asked.is_chat)
-        pieces, reason = _pieces(reply, cap)
+        pieces, reason = _pieces(reply, calls, cap)
         stream = Stream(prompt=tokens, wanted_tokens=len(pieces))
         drawn = self._draw(stream, pieces)
         answer = Answer(prompt_tokens=len(tokens), pieces=drawn, finish=lambda: (len(pieces), reason))
@@ -153,14 +158,25 @@ class SimulatedServer:
             raise RefusedError(400, f"{len(tokens)} prompt tokens exceed the context of {window}")
         return tokens[-(window - 1) :]
 
-    async def _draw(self, stream: Stream, pieces: list[tuple[str, bool]]) -> AsyncIterator[Piece]:
+    def _work(self, body: dict[str, Any], prompt: str, seed: int) -> tuple[Reply, Calls]:
+        """A turn of work in a repository, with its calls in the form in which they were asked for."""
+        offered = frozenset(str(tool["function"]["name"]) for tool in body.get("tools") or ())
+        if offered and self._quirks.tools == "refuse":
+            raise RefusedError(400, "tools are not supported by this template")
+        if offered and ASKED_FOR in prompt:
+            call = ((OFFERED.name, '{"path": "src"}'),)
+            return (Reply("I cannot call tools."), ()) if self._quirks.tools == "ignore" else (Reply(""), call)
+        turn = self._settings.replier.work(prompt, body["messages"], offered, seed)
+        return (Reply(turn.text), turn.calls) if offered else (Reply(as_blocks(turn)), ())
+
+    async def _draw(self, stream: Stream, pieces: list[Piece]) -> AsyncIterator[Piece]:
         self._tell_card()
         self._engine.submit(stream)
-        for number, (text, thinking) in enumerate(pieces, 1):
+        for number, piece in enumerate(pieces, 1):
             await stream.ready.get()
             if number == len(pieces):
                 self._tell_card()  # before the end is reported: whoever looks then sees the truth
-            yield Piece(text=text, thinking=thinking)
+            yield piece
 
     async def _load(self) -> None:
         settings = self._settings
@@ -205,7 +221,7 @@ def _prompt_of(asked: Asked) -> str:
     """All that was said before the reply, as one text."""
     body = asked.body
     try:
-        prompt = "\n".join(str(one["content"]) for one in body["messages"]) if asked.is_chat else body["prompt"]
+        prompt = "\n".join(map(_words_of, body["messages"])) if asked.is_chat else body["prompt"]
     except (KeyError, TypeError) as err:
         raise RefusedError(400, f"malformed request: {type(err).__name__}") from err
     if not isinstance(prompt, str) or not prompt:
@@ -213,17 +229,27 @@ def _prompt_of(asked: Asked) -> str:
     return prompt
 
 
+def _words_of(message: dict[str, Any]) -> str:
+    """What a message says, the calls of functions in it too."""
+    calls = [f"{one['function']['name']} {one['function']['arguments']}" for one in message.get("tool_calls") or ()]
+    return "\n".join([str(message["content"]), *calls])
+
+
 def others_bytes(card: Path) -> dict[int, int]:
     """What other processes use on the card, in bytes by process id."""
     return {pid: used for pid, used in used_bytes(card).items() if pid != os.getpid()}
 
 
-def _pieces(reply: Reply, cap: int) -> tuple[list[tuple[str, bool]], str]:
-    """The reply token by token with a thinking mark each, and why it ends."""
-    pieces = [(piece, True) for piece in tokens_of(reply.thinking)]
-    pieces += [(piece, False) for piece in tokens_of(reply.text)]
+def _pieces(reply: Reply, calls: Calls, cap: int) -> tuple[list[Piece], str]:
+    """The reply token by token, calls last, and why it ends."""
+    pieces = [Piece(text=piece, thinking=True) for piece in tokens_of(reply.thinking)]
+    pieces += [Piece(text=piece) for piece in tokens_of(reply.text)]
+    for index, (name, arguments) in enumerate(calls):
+        for number, piece in enumerate(tokens_of(arguments)):
+            call = CallStart(index=index, id=f"call-{index}", name=name, is_first=number == 0)
+            pieces.append(Piece(text=piece, call=call))
     if reply.endless:
         ending = pieces[-24:]
         while len(pieces) <= cap:
             pieces += ending
-    return (pieces[:cap], "length") if len(pieces) > cap else (pieces, "stop")
+    return (pieces[:cap], "length") if len(pieces) > cap else (pieces, "tool_calls" if calls else "stop")

@@ -96,5 +96,5 @@ def _said(exercise: Exercise, turn: int) -> str:
     """All that the model has read up to a turn."""
     prompts = "\n".join(part.prompt for part in exercise.turns[:turn])
     shown = [exercise.refer_to.text] if exercise.refer_to is not None else []
-    given = [*exercise.given.values(), *exercise.given]
+    given = [*exercise.given.values(), *exercise.given, *exercise.workspace.values(), *exercise.workspace]
     return "\n".join([*shown, prompts, exercise.opening or "", exercise.closing, *given])

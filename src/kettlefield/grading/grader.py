@@ -1,6 +1,7 @@
 """From a reply, or an answer's files, to an outcome: extraction, checks, the decision."""
 
 import dataclasses
+import fnmatch
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -270,6 +271,8 @@ class Grader:
             answer_cut=answer.cut,
             run_ends=(*ends, RunEnd.RIG_FAULT) if fault else tuple(ends),
             required_passed=tuple(result.passed for result in required),
+            in_workspace=bool(exercise.workspace),
+            touched_protected=bool(answer.files) and bool(touched_protected(exercise, answer.files)),
             other_language=RunEnd.NO_BUILD in ends
             and is_known
             and is_other_language(answer, exercise.spec.language, self.sandbox, self.kept),
@@ -294,7 +297,8 @@ class Grader:
         visited: Visited | None = None,
         effort: Effort = WHOLE,
     ) -> _Checked:
-        built = None if exercise.spec.language == TEXT else self._build(exercise, answer)
+        is_built = exercise.spec.language != TEXT and any(kind_of(check).needs_build for check in checks)
+        built = self._build(exercise, answer) if is_built else None
         if isinstance(built, BuildFault):
             finding = Finding(end=built.end, agreed=0, detail=built.message, feedback=built.message)
             cases = exercise.cases.get(checks[0].name, ())
@@ -330,6 +334,9 @@ class Grader:
         )
 
     def _build(self, exercise: Exercise, answer: Answer) -> Built | BuildFault:
+        if exercise.spec.file not in answer.files and exercise.workspace:
+            said = f"there is no {exercise.spec.file} any more"
+            return BuildFault(end=RunEnd.NO_BUILD, message=said, wall_s=0.0)
         if answer.language is None:
             return BuildFault(end=RunEnd.NO_BUILD, message="it is in none of the languages that we know", wall_s=0.0)
         harness = LANGUAGES[answer.language].harness
@@ -337,6 +344,13 @@ class Grader:
         toolchain = _toolchain(exercise, answer.language)
         files = {**answer.files, **exercise.beside}
         return build_answer(toolchain, files, answer.main, self.sandbox, self.kept, packages)
+
+
+def touched_protected(exercise: Exercise, files: Mapping[str, str]) -> list[str]:
+    """The files of a workspace that must stay as they are, and did not."""
+    patterns = exercise.spec.workspace.protected if exercise.spec.workspace is not None else ()
+    changed = [name for name in {*exercise.workspace, *files} if exercise.workspace.get(name) != files.get(name)]
+    return sorted(name for name in changed if any(fnmatch.fnmatchcase(name, pattern) for pattern in patterns))
 
 
 class _Same:

@@ -13,6 +13,7 @@ from kettlefield.grading.checks.all_checks import CHECKS, kind_of
 from kettlefield.grading.checks.kind import WHOLE, Effort
 from kettlefield.grading.checks.page_judging import Visited
 from kettlefield.grading.claims import breaks_more, claim_faults, unclaimed
+from kettlefield.grading.commands import languages_in
 from kettlefield.grading.fairness import paper_faults, unfinished
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants
@@ -187,11 +188,18 @@ def missing_here(exercise: Exercise) -> str:
     if language == TEXT:
         return ""
     needed = LANGUAGES.of_suffix(exercise.spec.file) if language == ANY else language
-    toolchain = find_toolchain(needed or "python")
-    if isinstance(toolchain, Missing):
-        return f"{toolchain.language} missing: {toolchain.remedy}"
+    for name in dict.fromkeys((needed or "python", *_run_beside(exercise))):
+        toolchain = find_toolchain(name)
+        if isinstance(toolchain, Missing):
+            return f"{toolchain.language} missing: {toolchain.remedy}"
     packages = find_packages(exercise.spec.packages)
     return f"package {packages} missing: pip install {packages}" if isinstance(packages, str) else ""
+
+
+def _run_beside(exercise: Exercise) -> tuple[str, ...]:
+    """The languages that the commands of a workspace run."""
+    table = exercise.spec.workspace
+    return () if table is None else (*table.needs, *languages_in(" ".join(table.commands.values())))
 
 
 def _why(grade: Grade) -> str:

@@ -43,6 +43,7 @@ class Candidate:
     memory: MemoryTable
     grading: tables.GradingTable
     fidelity: FidelityTable = field(default_factory=FidelityTable)
+    workspaces: tables.WorkspacesTable = field(default_factory=tables.WorkspacesTable)
 
     @property
     def name(self) -> str:
@@ -51,7 +52,12 @@ class Candidate:
 
     def settings(self) -> dict[str, Any]:
         """Every setting as plain data, for the record."""
-        return {name: msgspec.to_builtins(getattr(self, name), enc_hook=_plain_number) for name in tables.OVERRIDABLE}
+        settings = {
+            name: msgspec.to_builtins(getattr(self, name), enc_hook=_plain_number) for name in tables.OVERRIDABLE
+        }
+        if self.workspaces == tables.WorkspacesTable():
+            del settings["workspaces"]  # records of before there were any are resumed
+        return settings
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -321,6 +327,8 @@ def _check_prompting(where: str, candidate: Candidate) -> None:
             where,
             'Repair needs a conversation: use style = "chat", or repair_turns = 0.',
         )
+    if not candidate.workspaces.edit_tools:
+        raise InputError("edit_tools is empty", where, 'Name at least one, such as "write_file".')
     markers = candidate.prompting.infill_markers
     if candidate.prompting.style == "infill" and len(markers) != 3:
         raise InputError(

@@ -85,6 +85,17 @@ class GradingTable(Part, frozen=True, kw_only=True):
         return (None, *sorted({fill for fill in self.context_fill if fill > 0}))
 
 
+class WorkspacesTable(Part, frozen=True, kw_only=True):
+    """``[workspaces]``: how a model is given the tools of exercises that are set in a repository."""
+
+    # "functions": by the API's own function calling; "blocks": described in the prompt, called in blocks of JSON;
+    # "auto": the first where the preflight check sees that the server carries it out
+    call_form: Literal["auto", "functions", "blocks"] = "auto"
+    edit_tools: tuple[Literal["write_file", "replace_text", "apply_patch"], ...] = (
+        *("write_file", "replace_text", "apply_patch"),
+    )
+
+
 class MarkingTable(Part, frozen=True, kw_only=True):
     """``[marking]``: what people's marks count for beside the checks."""
 
@@ -134,6 +145,7 @@ OVERRIDABLE: dict[str, type[msgspec.Struct]] = {
     "memory": MemoryTable,
     "fidelity": FidelityTable,
     "grading": GradingTable,
+    "workspaces": WorkspacesTable,
 }
 
 # every key of the tables above may be in a candidate, so no two tables may share a key
@@ -193,6 +205,7 @@ class PlanFile(Part, frozen=True, kw_only=True):
     memory: MemoryTable = MemoryTable()
     fidelity: FidelityTable = FidelityTable()
     grading: GradingTable = GradingTable()
+    workspaces: WorkspacesTable = WorkspacesTable()
     marking: MarkingTable = MarkingTable()
     judge: JudgeTable | None = None
 

@@ -102,6 +102,27 @@ class ExchangeEntry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class TurnEntry:
+    """One turn of a run in a workspace; its exchange holds only the messages that the turn added."""
+
+    exchange: ExchangeEntry
+    calls: tuple[dict[str, Any], ...]  # tool, arguments (as written), result, wall_s, reason (None: carried out)
+    results_left_out: int  # earlier results that made room in the context after it
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WorkEntry:
+    """A run in a workspace."""
+
+    form: str  # "functions" or "blocks": how the tools were offered and called
+    ended: str  # why it ended
+    diff: str  # what it changed, as a unified diff
+    lines_changed: int
+    own_lines_changed: int  # of the exercise's own answer
+    turns: tuple[TurnEntry, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class AttemptEntry:
     """One attempt of a trial; without an exchange when the server was gone before it could be asked."""
 
@@ -116,6 +137,7 @@ class AttemptEntry:
     fault: str
     checks: tuple[CheckResult, ...]
     pictures: tuple[tuple[str, bytes], ...] = ()  # of a page: width and PNG
+    work: WorkEntry | None = None  # of an exercise in a workspace; the exchange is then that of its last turn
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -227,11 +249,15 @@ def inserted(connection: sa.Connection, table: sa.Table, row: dict[str, Any]) ->
 
 def put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: AttemptEntry) -> None:
     """Add an attempt with its exchange, checks and pictures."""
+    turn_ids = [put_exchange(connection, turn.exchange) for turn in entry.work.turns] if entry.work is not None else []
+    exchange_id = turn_ids[-1] if turn_ids else None
+    if exchange_id is None and entry.exchange is not None:
+        exchange_id = put_exchange(connection, entry.exchange)
     row = {
         "trial_id": trial_id,
         "number": number,
         "turn": entry.turn,
-        "exchange_id": put_exchange(connection, entry.exchange) if entry.exchange is not None else None,
+        "exchange_id": exchange_id,
         "outcome": entry.outcome.value,
         "score": entry.score,
         "files": pack_json(entry.files),
@@ -246,9 +272,39 @@ def put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: At
     ]
     if checks:
         connection.execute(schema.check_result.insert(), checks)
+    if entry.work is not None:
+        _put_work(connection, attempt_id, entry.work, turn_ids)
     pictures = [{"attempt_id": attempt_id, "width": width, "png": png} for width, png in entry.pictures]
     if pictures:
         connection.execute(schema.picture.insert(), pictures)
+
+
+def _put_work(connection: sa.Connection, attempt_id: int, work: WorkEntry, exchange_ids: list[int]) -> None:
+    figures = [turn.exchange.figures for turn in work.turns]
+    row = {
+        "attempt_id": attempt_id,
+        "form": work.form,
+        "ended": work.ended,
+        "diff": pack_text(work.diff),
+        "lines_changed": work.lines_changed,
+        "own_lines_changed": work.own_lines_changed,
+        "completion_tokens": sum(one.completion_tokens or 0 for one in figures),
+        "model_s": sum(one.finished_s for one in figures),
+        "tools_s": sum(call["wall_s"] for turn in work.turns for call in turn.calls),
+    }
+    connection.execute(schema.workspace_run.insert().values(**row))
+    rows = [
+        {
+            "attempt_id": attempt_id,
+            "number": number,
+            "exchange_id": exchange_id,
+            "calls": pack_json(list(turn.calls)),
+            "results_left_out": turn.results_left_out,
+        }
+        for number, (turn, exchange_id) in enumerate(zip(work.turns, exchange_ids, strict=True), 1)
+    ]
+    if rows:
+        connection.execute(schema.workspace_turn.insert(), rows)
 
 
 def put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
@@ -276,7 +332,7 @@ def put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
     return inserted(connection, schema.exchange, row)
 
 
-def _put_prompt(connection: sa.Connection, messages: tuple[dict[str, str], ...]) -> int:
+def _put_prompt(connection: sa.Connection, messages: tuple[dict[str, Any], ...]) -> int:
     digest = hashlib.sha256(json.dumps(messages).encode()).hexdigest()
     table = schema.prompt
     known = connection.execute(sa.select(table.c.id).where(table.c.digest == digest)).scalar_one_or_none()

@@ -12,6 +12,7 @@ History of the format (``migrations/`` brings an older record to the newest one)
    a memory phase had at once are columns.
 9: trials tell how much of the context stood before their exercise; what servers say of themselves.
 10: exercises about a long text tell its length and where the needed parts stand.
+11: runs in a workspace, turn by turn.
 """
 
 from typing import Any
@@ -19,7 +20,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy import Boolean, Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, UniqueConstraint
 
-FORMAT = 10
+FORMAT = 11
 metadata = MetaData()
 
 
@@ -230,6 +231,33 @@ picture = Table(
     _of("attempt"),
     Column("width", String, nullable=False),  # "phone" or "desktop"
     Column("png", LargeBinary, nullable=False),
+)
+
+workspace_run = Table(
+    "workspace_run",
+    metadata,
+    _id(),
+    _of("attempt"),
+    Column("form", String, nullable=False),  # "functions" or "blocks": how the tools were offered and called
+    Column("ended", String, nullable=False),  # "finished", "stopped", "looping", "over-turns" ...
+    Column("diff", LargeBinary, nullable=False),  # zlib over UTF-8: what it changed
+    Column("lines_changed", Integer, nullable=False),
+    Column("own_lines_changed", Integer, nullable=False),  # of the exercise's own answer
+    Column("completion_tokens", Integer, nullable=False),  # that the model wrote in all turns
+    Column("model_s", Float, nullable=False),  # waiting for the model, all turns
+    Column("tools_s", Float, nullable=False),  # in the tools, all calls
+)
+
+workspace_turn = Table(
+    "workspace_turn",
+    metadata,
+    _id(),
+    _of("attempt"),
+    Column("number", Integer, nullable=False),  # from 1
+    Column("exchange_id", Integer, ForeignKey("exchange.id"), nullable=False),  # its prompt: what the turn added
+    # zlib over JSON: a list with tool, arguments, result, wall_s and reason (why it failed) of each call
+    Column("calls", LargeBinary, nullable=False),
+    Column("results_left_out", Integer, nullable=False),  # earlier results that made room in the context after it
 )
 
 mark = Table(

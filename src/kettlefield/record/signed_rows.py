@@ -20,7 +20,11 @@ _ORDER_OF_7 = (
     *("campaign", "candidate", "exercise", "prompt", "judgement", "mark", "note", "session", "trial", "exchange"),
     *("memory_block", "procedure", "attempt", "check_result", "picture"),
 )
-_FIRST_IN = {"server_metrics": 9}  # tables that came later than names did: an older signature does not know them
+_FIRST_IN = {
+    "server_metrics": 9,
+    "workspace_run": 11,
+    "workspace_turn": 11,
+}  # tables that came later than names did: an older signature does not know them
 _LATER_IN_7 = frozenset({"picture", "mark", "judgement"})
 
 

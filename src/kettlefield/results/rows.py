@@ -283,7 +283,7 @@ def chars_per_token(record: Record) -> dict[str, float]:
 def trials_query() -> sa.Select[Any]:
     """One row a trial with the figures of its last attempt's exchange; times in seconds, rates in tokens/s."""
     trial, attempt, exchange, candidate = schema.trial, schema.attempt, schema.exchange, schema.candidate
-    exercise = schema.exercise
+    exercise, run = schema.exercise, schema.workspace_run
     # variants of one exercise, on several seeds of its suite, are one task; without several each is its own
     task = sa.func.coalesce(exercise.c.suite_name + "/" + exercise.c.own_id, exercise.c.id)
     last = sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == trial.c.attempts)
@@ -304,16 +304,18 @@ def trials_query() -> sa.Select[Any]:
             exchange.c.ttft_s,
             exchange.c.decode_tps,
             exchange.c.prompt_tokens,
-            exchange.c.completion_tokens,
+            # of a run in a workspace all turns count
+            sa.func.coalesce(run.c.completion_tokens, exchange.c.completion_tokens).label("completion_tokens"),
             exchange.c.thinking_tokens,
             exchange.c.answer_ttft_s,
-            exchange.c.finished_s,
+            sa.func.coalesce(run.c.model_s + run.c.tools_s, exchange.c.finished_s).label("finished_s"),
             exchange.c.finish_reason,
         )
         .join(candidate, candidate.c.id == trial.c.candidate_id)
         .join(exercise, exercise.c.id == trial.c.exercise_id)
         .join(attempt, last)
         .outerjoin(exchange, exchange.c.id == attempt.c.exchange_id)
+        .outerjoin(run, run.c.attempt_id == attempt.c.id)
         .order_by(trial.c.id)
     )
 

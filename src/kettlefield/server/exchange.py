@@ -9,12 +9,22 @@ from kettlefield.core.timing.timeline import Trace
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ToolCall:
+    """A call of a function that a model was offered, as the server gives it."""
+
+    id: str  # empty where the server gives none
+    name: str
+    arguments: str  # JSON, as far as the model wrote JSON
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Ask:
     """What is asked of a model."""
 
-    messages: tuple[dict[str, str], ...]
+    messages: tuple[dict[str, Any], ...]
     sampling: dict[str, Any]  # as sent: temperature, seed, max_tokens ...
     is_chat: bool = True  # otherwise the one message is a plain text to continue
+    tools: tuple[dict[str, Any], ...] = ()  # functions that the model may call, as the protocol describes them
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,6 +44,7 @@ class Exchange:
     over_context: bool = False  # the server says that the prompt is longer than its context
     sent: bool = True  # the request was written; otherwise nothing was asked
     retry_after_s: float | None = None  # the server is too busy and says when to ask again
+    tool_calls: tuple[ToolCall, ...] = ()
     echo: Any = None  # the closing events whole: some servers tell there the settings as they took them
 
     @property

@@ -16,7 +16,7 @@ from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.timing.timeline import Trace
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.server.events import EventStream, StampingConnector, StampingHandler
-from kettlefield.server.exchange import Ask, Exchange, UnderWay
+from kettlefield.server.exchange import Ask, Exchange, ToolCall, UnderWay
 from kettlefield.server.prompt_scores import (
     Scores,
     next_request,
@@ -28,12 +28,28 @@ from kettlefield.server.prompt_scores import (
 )
 
 
+class FunctionPiece(msgspec.Struct, frozen=True):
+    """What a piece of a call says of its function; some servers send the arguments as an object, not as text."""
+
+    name: str | None = None
+    arguments: str | dict[str, Any] | None = None
+
+
+class CallPiece(msgspec.Struct, frozen=True):
+    """A piece of a call, or a whole one; pieces of one call share its index."""
+
+    index: int | None = None
+    id: str | None = None
+    function: FunctionPiece | None = None
+
+
 class Delta(msgspec.Struct, frozen=True):
     """A piece of a message; servers name the thinking field in two ways."""
 
     content: str | None = None
     reasoning_content: str | None = None
     reasoning: str | None = None
+    tool_calls: tuple[CallPiece, ...] | None = None
 
 
 class Choice(msgspec.Struct, frozen=True):
@@ -89,6 +105,7 @@ TEXT_PATH = "/v1/completions"
 MOST_SCORES_BYTES = 64 * 2**20  # of one text's log-probabilities; an honest answer has some hundred KiB
 _DECODER = msgspec.json.Decoder(Chunk)
 BUSY = frozenset({429, 503})
+MAX_CALLS = 64  # of one reply; further ones are not read
 MAX_CLOSING = 4  # events kept whole, for the settings that a server tells at the end
 PARSE_EVERY_S = 0.25  # stamps are taken on arrival, so parsing may come late and in batches
 NO_REASON = "ended its reply without saying why"
@@ -114,6 +131,14 @@ class _Reply:
         self.retry_after_s: float | None = None
         self.done = False
         self.closing: list[Any] = []
+        self.calls: dict[int, list[str]] = {}  # by index: id, name, arguments so far
+
+    @property
+    def tool_calls(self) -> tuple[ToolCall, ...]:
+        """The calls as far as they have come, in the order of their index."""
+        return tuple(
+            ToolCall(id=id_, name=name, arguments=arguments) for _, (id_, name, arguments) in sorted(self.calls.items())
+        )
 
     def take(self, data: bytes | str, stamp_s: float) -> None:
         """One event's data; a role-only or empty event carries no text and gets no stamp."""
@@ -157,8 +182,32 @@ class _Reply:
                 self.chars += len(text)
                 self.stamps_s.append(stamp_s)
                 self.marks.append(mark)
+        for piece in (delta.tool_calls or ())[:MAX_CALLS]:
+            self._take_call(piece, stamp_s)
         if self.chars > _MAX_REPLY_CHARS:
             self.fault = "sent more than 16 MiB of text"
+
+    def _take_call(self, piece: CallPiece, stamp_s: float) -> None:
+        """A piece of a call; what it writes was made token by token, so it is stamped as text is.
+
+        Without an index a piece that names a function begins a call, and any other continues the last.
+        """
+        function = piece.function or FunctionPiece()
+        last = max(self.calls, default=-1)
+        index = piece.index if piece.index is not None else last + 1 if function.name or last < 0 else last
+        if index not in self.calls and len(self.calls) >= MAX_CALLS:
+            return
+        call = self.calls.setdefault(index, ["", "", ""])
+        written = function.arguments
+        written = json.dumps(written) if isinstance(written, dict) else written or ""
+        call[0] = piece.id or call[0]
+        if function.name and function.name != call[1]:  # some servers repeat the name with each piece
+            call[1] += function.name
+        call[2] += written
+        if function.name or written:
+            self.chars += len(written)
+            self.stamps_s.append(stamp_s)
+            self.marks.append(False)
 
 
 class HttpClient:
@@ -219,6 +268,7 @@ class HttpClient:
             over_context=reply.fault is not None and says_over_context(reply.words),
             sent=sent.done,
             retry_after_s=reply.retry_after_s,
+            tool_calls=reply.tool_calls,
             echo=reply.closing,
         )
 
@@ -280,6 +330,7 @@ class HttpClient:
             **({"messages": list(ask.messages)} if ask.is_chat else {"prompt": ask.messages[0]["content"]}),
             "stream": stream,
             **({"stream_options": {"include_usage": True}} if stream else {}),
+            **({"tools": list(ask.tools)} if ask.tools else {}),
             **ask.sampling,
         }
         async with self._session.post(
@@ -331,6 +382,7 @@ def _second(first: _Reply, plain: _Reply) -> _Reply:
     if plain.unexplained:  # no more words than before
         return first
     plain.fault = f"{first.fault}; asked again without streaming it {plain.fault}"
+    plain.calls = first.calls
     plain.text, plain.thinking = first.text, first.thinking
     plain.stamps_s, plain.marks = first.stamps_s, first.marks
     return plain

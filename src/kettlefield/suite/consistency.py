@@ -147,6 +147,24 @@ def _way_faults(name: str, parameter: fmt.Parameter) -> list[Fault]:
     return faults
 
 
+def workspace_faults(spec: fmt.ExerciseFile, table: fmt.WorkspaceTable) -> list[Fault]:
+    """What is wrong with a workspace's table."""
+    faults: list[Fault] = []
+    if table.build is not None and table.build not in table.commands:
+        hint = nearest(table.build, list(table.commands))
+        faults.append((f'build names "{table.build}", which is not a command', "workspace", hint))
+    for key in ("turns", "calls", "tokens", "wall"):
+        if getattr(table, key) <= 0:
+            faults.append((f"{key} is {getattr(table, key):g}", "workspace", "Write 1 or more."))
+    for name in table.needs:
+        if name not in LANGUAGES:
+            faults.append((f'there is no language "{name}"', "workspace.needs", nearest(name, list(LANGUAGES))))
+    if spec.turn or spec.vary or spec.refer or spec.files:
+        hint = "Leave out [[turn]], [vary], [refer] and files."
+        faults.append(("holds what an exercise in a workspace cannot have", "workspace", hint))
+    return faults
+
+
 def _kind_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
     """What a kind promises must be there."""
     wants: dict[str, tuple[bool, str, str]] = {
@@ -162,10 +180,15 @@ def _kind_faults(folder: Path, spec: fmt.ExerciseFile) -> list[Fault]:
         "refer": (spec.refer is not None, "has no text to refer to", "Add a [refer] table."),
         "page": (spec.language == PAGE, f'asks for "{spec.language}"', 'Write language = "html".'),
         "refactor": ((folder / "given").is_dir(), "shows no file to change", "Put it into given/."),
+        "workspace": (spec.workspace is not None, "has no repository", "Add a [workspace] table."),
         "review": (spec.language == TEXT, f'asks for "{spec.language}"', 'Write language = "text".'),
         "explain": (spec.language == TEXT, f'asks for "{spec.language}"', 'Write language = "text".'),
     }
     if spec.refer is not None and spec.kind != "refer":
         return [(f'is for kind "refer", not "{spec.kind}"', "refer", "Leave the table out, or change the kind.")]
+    if spec.workspace is not None and spec.kind != "workspace":
+        return [(f'is for kind "workspace", not "{spec.kind}"', "workspace", "Leave it out, or change the kind.")]
+    if spec.workspace is not None and (faults := workspace_faults(spec, spec.workspace)):
+        return faults
     holds, what, hint = wants.get(spec.kind, (True, "", ""))
     return [] if holds else [(f'kind "{spec.kind}" {what}', "kind", hint)]

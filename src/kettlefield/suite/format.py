@@ -24,6 +24,7 @@ Kind = Literal[
     "refer",
     "review",
     "refactor",
+    "workspace",
 ]
 KINDS: tuple[str, ...] = get_args(Kind)
 Voice = Literal["description", "ticket", "chat", "mail", "report", "stub"]  # how people ask; a report may have a log
@@ -31,6 +32,7 @@ VOICES: tuple[Voice, ...] = get_args(Voice)
 Selection = Literal["short", "screen", "all"]  # each holds those before it
 SELECTIONS: tuple[Selection, ...] = get_args(Selection)
 GUIDANCE = "guidance.md"  # how replies are marked from 0 to 4
+WORKSPACES = "workspaces"  # folder of a suite: repositories that its exercises are set in
 TEXTS = "texts"  # folder of a suite: long texts that its exercises are about
 OPENING, CLOSING = "opening.txt", "closing.txt"  # what stands before and after a gap
 
@@ -109,6 +111,20 @@ class ReferTable(Part, frozen=True, kw_only=True):
     library: str | None = None  # file beside the text that lies beside the answer where it runs
 
 
+class WorkspaceTable(Part, frozen=True, kw_only=True):
+    """A small repository that a model works in through tools, and what one run of it may use."""
+
+    base: str | None = None  # folder in the suite's ``workspaces``, which exercises may share
+    commands: dict[str, str] = {}  # name -> bash line that the model may run; {python}: that language's program
+    protected: tuple[str, ...] = ()  # patterns of files that must stay as they are
+    build: str | None = None  # the command without which nothing works: a change after which it fails broke the build
+    turns: int = 40  # requests to the model
+    calls: int = 100  # of tools
+    tokens: int = 60_000  # that the model writes, all turns together
+    wall: Duration = Duration(1200)  # of the whole run
+    needs: tuple[str, ...] = ()  # further languages whose programs the commands or checks run
+
+
 class ExerciseFile(Part, frozen=True, kw_only=True):
     """``exercise.toml`` as written."""
 
@@ -127,6 +143,7 @@ class ExerciseFile(Part, frozen=True, kw_only=True):
     entry: str | None = None  # function or class that the program must define
     packages: tuple[str, ...] = ()  # that must be there beside the standard library (Python)
     refer: ReferTable | None = None
+    workspace: WorkspaceTable | None = None
     vary: dict[str, Parameter] = {}  # by name
     selection: Selection = "all"  # the narrowest that it belongs to
     voice: Voice = "description"  # in which its first prompt is written
@@ -184,6 +201,7 @@ class Exercise(msgspec.Struct, frozen=True, kw_only=True):
     guidance: str | None = None  # for those who mark replies from 0 to 4; none: the general one
     beside: dict[str, str] = {}  # files that stand beside the answer where it runs: a library that it uses
     refer_to: ReferredText | None = None  # what stands before the prompt
+    workspace: dict[str, str] = {}  # the repository as the model finds it: path -> text
     is_variant: bool = False  # drawn from a seed: what its cases expect is still to be worked out
 
     @property

@@ -18,6 +18,7 @@ from kettlefield.suite.consistency import check_spec
 from kettlefield.suite.referred_text import read_referred
 from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct
 from kettlefield.suite.variants import BASE_SEED, draw_values, fill
+from kettlefield.suite.workspace_files import read_workspace, tree_after
 
 LOCK_NAME = "suite.lock"
 
@@ -191,13 +192,14 @@ def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE
     ]
     spec = msgspec.structs.replace(spec, claim=tuple(claims))
     referred = None if spec.refer is None else read_referred(spec.refer, folder, read)
+    workspace = {} if spec.workspace is None else read_workspace(folder, spec.workspace, read)
     opening = folder / fmt.OPENING
     closing = folder / fmt.CLOSING
     return fmt.Exercise(
         id=folder.name,
         folder=folder,
         spec=spec,
-        turns=_turns(folder, spec, read),
+        turns=_turns(folder, spec, read, workspace),
         cases={
             check.name: form.read(check, folder, read)
             for check in checks
@@ -213,7 +215,8 @@ def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE
         closing=read.text(closing) if closing.exists() else "",
         guidance=read.text(folder / fmt.GUIDANCE).strip() if (folder / fmt.GUIDANCE).exists() else None,
         refer_to=referred,
-        decoys={decoy.name: _decoy(folder, spec, decoy, read) for decoy in spec.decoy},
+        workspace=workspace,
+        decoys={decoy.name: _decoy(folder, spec, decoy, read, workspace) for decoy in spec.decoy},
         is_variant=bool(spec.vary) and seed != BASE_SEED,
     )
 
@@ -239,10 +242,16 @@ def _checks(tables: Sequence[Any], forms: Mapping[str, CheckForm], path: Path, p
     return tuple(checks)
 
 
-def _turns(folder: Path, spec: fmt.ExerciseFile, read: "_Reader") -> tuple[fmt.Turn, ...]:
+def _turns(folder: Path, spec: fmt.ExerciseFile, read: "_Reader", workspace: dict[str, str]) -> tuple[fmt.Turn, ...]:
+    prompt = read.text(folder / "prompt.md").strip() + "\n"
+    if spec.workspace is not None:
+        answer = tree_after(folder / "answer", workspace, read)
+        names = sorted({path.name.removesuffix(".diff") for path in (folder / "also").glob("*")})
+        also = {name: tree_after(folder / "also" / name, workspace, read) for name in names}
+        return (fmt.Turn(prompt=prompt, checks=spec.check, answer=answer, also=also),)
     turns = [
         fmt.Turn(
-            prompt=read.text(folder / "prompt.md").strip() + "\n",
+            prompt=prompt,
             checks=spec.check,
             answer=read.files(folder / "answer", spec.file),
             also=_also(folder, "", spec, read),
@@ -267,7 +276,11 @@ def _also(folder: Path, turn: str, spec: fmt.ExerciseFile, read: "_Reader") -> d
     return {name: _derived(folder / f"also{turn}" / name, folder / f"answer{turn}", spec, read) for name in names}
 
 
-def _decoy(folder: Path, spec: fmt.ExerciseFile, decoy: fmt.Decoy, read: "_Reader") -> dict[str, str]:
+def _decoy(
+    folder: Path, spec: fmt.ExerciseFile, decoy: fmt.Decoy, read: "_Reader", workspace: dict[str, str]
+) -> dict[str, str]:
+    if spec.workspace is not None:
+        return tree_after(folder / "decoys" / decoy.name, tree_after(folder / "answer", workspace, read), read)
     answer = folder / ("answer" if decoy.turn == 1 else f"answer-{decoy.turn}")
     return _derived(folder / "decoys" / decoy.name, answer, spec, read)
 

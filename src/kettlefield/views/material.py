@@ -20,6 +20,7 @@ from kettlefield.results.reply_similarity import ReplyAgreement, reply_agreement
 from kettlefield.results.server_words import ServerWords, server_words
 from kettlefield.results.speed import Timing, timed_frame, timings
 from kettlefield.results.text_fidelity import Fidelity, fidelities
+from kettlefield.results.workspace_runs import DepthFigures, WorkFigures, by_depth, work_figures
 
 GROUPINGS = ("kind", "language", "difficulty")
 
@@ -40,6 +41,8 @@ class Material:
     fidelities: tuple[Fidelity, ...]
     fills: tuple[FillFigures, ...]
     about_texts: tuple[Asked, ...]
+    work: tuple[WorkFigures, ...]
+    work_depths: tuple[DepthFigures, ...]
     server_words: ServerWords
     groups: dict[str, tuple[Group, ...]]
     mixed: dict[str, str]
@@ -68,6 +71,8 @@ def read_material(record: Record, decision: Decision) -> Material:
         fidelities=fidelities(record),
         fills=context_fills(record),
         about_texts=asked_about_texts(record),
+        work=work_figures(record),
+        work_depths=by_depth(record),
         server_words=server_words(record),
         groups={grouping: pass_rates_by(record, grouping) for grouping in GROUPINGS},
         mixed=mixed_settings(record),

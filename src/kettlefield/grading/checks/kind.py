@@ -72,5 +72,6 @@ class CheckKind(CheckForm):
     unfair: Callable[[Exercise, Any, str], Iterable[str]] = lambda *_: ()  # what the prompt does not say; the prompt
     by_hand: Callable[[tuple[Any, ...]], int] = lambda _: 0  # cases that were worked from the prompt by hand
     settle: Callable[[Bench, Any], tuple[Any, ...]] | None = None  # a variant's cases, from its own answer
+    needs_build: bool = True  # it runs the answer's main file; False: it takes the files as they are
     only_right: bool = False  # it says nothing of an answer that fails a check before it, and is not carried out then
     runs: Callable[[CheckResult], int] | None = None  # how many runs it took; None: it takes long by design

@@ -198,7 +198,7 @@ def _prints_agree(printed: str, check: ProgramCheck, wanted: str) -> bool:
         return matches_whole(wanted, printed)
     if check.tolerance is not None:
         return words_agree(printed, wanted, tolerance=check.tolerance)
-    return _folded(printed, check.whitespace) == _folded(wanted, check.whitespace)
+    return folded(printed, check.whitespace) == folded(wanted, check.whitespace)
 
 
 def _files_agree(name: str, text: str, wanted: str, check: ProgramCheck) -> bool:
@@ -211,7 +211,8 @@ def _files_agree(name: str, text: str, wanted: str, check: ProgramCheck) -> bool
     return _prints_agree(text, check, wanted)
 
 
-def _folded(text: str, mode: str) -> list[str]:
+def folded(text: str, mode: str) -> list[str]:
+    """Output with the white space taken out that does not count."""
     text = text.replace("\r\n", "\n")
     if mode == "exact":
         return [text]

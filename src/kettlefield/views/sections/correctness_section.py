@@ -7,6 +7,7 @@ import pandas as pd
 
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.results.rows import open_trial
+from kettlefield.results.workspace_runs import Run, workspace_runs
 from kettlefield.views.answers_view import groups_table, outcomes_table
 from kettlefield.views.figures.level_charts import LETTERS, letter_of, outcome_cells, outcome_grid
 from kettlefield.views.material import Material
@@ -23,6 +24,7 @@ from kettlefield.views.parts import (
     cut,
 )
 from kettlefield.views.table import Words, present
+from kettlefield.views.workspace_view import turn_text, work_line, workspace_tables
 
 MOST_TRIALS = 600  # to open in the page: it is to be mailed
 MOST_PICTURES = 120  # of pages, some ten thousand bytes each
@@ -42,6 +44,7 @@ def correctness_section(material: Material) -> Section:
             _grid(trials, names, set(opened)) if len(trials) else Words(text="No exercise was asked yet."),
             *(groups_table(rows, grouping) for grouping, rows in material.groups.items()),
             outcomes_table({row.candidate: row.outcomes for row in material.decision.table.rows}),
+            *workspace_tables(material.work, material.work_depths),
             _trials(material, opened, len(trials)),
         ),
     )
@@ -88,15 +91,17 @@ def _trials(material: Material, ids: list[int], total: int) -> Trials:
     """The chosen trials by exercise; what each exercise asks stands there once."""
     by_exercise: dict[str, list[OpenTrial]] = {}
     prompts: dict[str, Passage] = {}
+    runs = {run.trial: run for run in workspace_runs(material.record)}
     shown = 0
     for trial_id in ids:
-        trial = open_trial(material.record, trial_id)
+        trial, run = open_trial(material.record, trial_id), runs.get(trial_id)
         exercise = str(trial["exercise_id"])
         first = next((one["exchange"] for one in trial["attempts"] if one["exchange"] is not None), None)
         if first is not None and exercise not in prompts:
-            text = "\n\n".join(message["content"] for message in first["messages"])
+            asked = run.turns[0].messages if run is not None and run.turns else first["messages"]
+            text = "\n\n".join(message["content"] for message in asked)
             prompts[exercise] = cut("prompt", text, PROMPT_CHARS, ends=True)
-        opened = _open(trial, with_pictures=shown < MOST_PICTURES)
+        opened = _open(trial, run, with_pictures=shown < MOST_PICTURES)
         shown += len(opened.pictures)
         by_exercise.setdefault(exercise, []).append(opened)
     missing = Passage(title="prompt", text="", length=0)
@@ -109,7 +114,13 @@ def _trials(material: Material, ids: list[int], total: int) -> Trials:
     )
 
 
-def _open(trial: dict[str, Any], *, with_pictures: bool) -> OpenTrial:
+def _work_passages(run: Run, most: int) -> list[Passage]:
+    """A run turn by turn, and what it changed."""
+    text = "\n\n".join(f"turn {turn.number}\n{turn_text(turn)}" for turn in run.turns)
+    return [cut("the run, turn by turn", text, most, ends=True), cut("what it changed", run.diff, most)]
+
+
+def _open(trial: dict[str, Any], work: Run | None, *, with_pictures: bool) -> OpenTrial:
     attempts = trial["attempts"]
     passed = trial["outcome"] == Outcome.PASSED.value
     pictures = tuple(
@@ -121,7 +132,10 @@ def _open(trial: dict[str, Any], *, with_pictures: bool) -> OpenTrial:
     for attempt in attempts:
         lead = f"attempt {attempt['number']}: " if len(attempts) > 1 else ""
         exchange = attempt["exchange"]
-        if exchange is not None:
+        if work is not None:
+            passages += _work_passages(work, PASSED_CHARS if passed else FAILED_CHARS)
+            lines.append(work_line(work))
+        elif exchange is not None:
             messages = exchange["messages"]
             if attempt["number"] != 1:
                 passages.append(cut(f"{lead}sent", messages[-1]["content"], ERROR_CHARS))
@@ -130,7 +144,7 @@ def _open(trial: dict[str, Any], *, with_pictures: bool) -> OpenTrial:
             passages.append(cut(f"{lead}reply", str(exchange["reply"]), PASSED_CHARS if passed else FAILED_CHARS))
             lines.append(f"{lead}{exchange['completion_tokens']} tokens, finish reason {exchange['finish_reason']}")
         files = attempt["files"]
-        if not passed:
+        if not passed and work is None:
             passages += [cut(f"{lead}extracted {name}", text, FAILED_CHARS) for name, text in files.items()]
         if attempt["fault"]:
             passages.append(cut(f"{lead}fault", str(attempt["fault"]), ERROR_CHARS))

@@ -1,0 +1,1 @@
+"""The berth desk of Saltmarsh Ferries."""

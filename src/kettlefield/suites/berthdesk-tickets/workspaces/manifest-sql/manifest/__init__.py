@@ -1,0 +1,1 @@
+"""The passenger manifests."""

@@ -1,0 +1,1 @@
+CREATE INDEX passenger_by_sailing ON passenger (sailing);

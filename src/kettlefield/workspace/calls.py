@@ -1,0 +1,104 @@
+"""Calls of tools in a reply: as the chat-completions API has them, or as fenced JSON blocks; and how they go back."""
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from kettlefield.core.extraction.fences import find_blocks
+from kettlefield.core.plaintext import shorten
+from kettlefield.server.exchange import Exchange, ToolCall
+
+CallForm = Literal["functions", "blocks"]
+MOST_CALLS = 32  # of one reply; more are not carried out
+_SHOWN = 200  # characters of arguments that could not be read
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Call:
+    """One call as the model wrote it."""
+
+    id: str
+    tool: str
+    written: str  # its arguments
+    arguments: dict[str, Any] | None  # None: they are not a JSON object
+    fault: str = ""  # why they are not
+
+
+def calls_in(exchange: Exchange, form: CallForm, *, first: int) -> list[Call]:
+    """The calls of a reply, in order; ``first`` is the number of the first, for those without an id of their own."""
+    written = list(exchange.tool_calls) if form == "functions" else _in_blocks(exchange.text)
+    return [_read(one, first + number, cut=exchange.cap_hit) for number, one in enumerate(written)]
+
+
+def _in_blocks(text: str) -> list[ToolCall]:
+    """Blocks that are a call, or that were meant as one: a JSON block which names a tool."""
+    calls = []
+    for block in find_blocks(text):
+        tag = block.info.split(maxsplit=1)[0].lower() if block.info else ""
+        if tag not in {"json", "tool", "tool_call", ""} or '"tool"' not in block.text:
+            continue
+        whole = _object(block.text)
+        if whole is None:
+            calls.append(ToolCall(id="", name="", arguments=block.text))
+        else:
+            arguments = whole.get("arguments", {})
+            calls.append(ToolCall(id="", name=str(whole.get("tool")), arguments=json.dumps(arguments)))
+    return calls
+
+
+def _read(call: ToolCall, number: int, *, cut: bool) -> Call:
+    arguments = _object(call.arguments or "{}")
+    fault = ""
+    if arguments is None:
+        why = "the reply was cut at its limit of tokens" if cut else "they are not a JSON object"
+        fault = f"The arguments cannot be read: {why}."
+    return Call(
+        id=call.id or f"call_{number}", tool=call.name, written=call.arguments, arguments=arguments, fault=fault
+    )
+
+
+def _object(text: str) -> dict[str, Any] | None:
+    try:
+        value = json.loads(text)
+    except (ValueError, RecursionError):
+        return None
+    return value if isinstance(value, dict) else None
+
+
+def reply_message(exchange: Exchange, calls: Sequence[Call], form: CallForm) -> dict[str, Any]:
+    """The model's own reply, as it goes back in the conversation.
+
+    Templates of servers read the arguments, and some fail over what is not JSON: such go back as an object that
+    shows how they began.
+    """
+    if form == "blocks" or not calls:
+        return {"role": "assistant", "content": exchange.text}
+    return {
+        "role": "assistant",
+        "content": exchange.text,
+        "tool_calls": [
+            {
+                "id": call.id,
+                "type": "function",
+                "function": {
+                    "name": call.tool,
+                    "arguments": call.written
+                    if call.arguments is not None
+                    else json.dumps({"unreadable": shorten(call.written, _SHOWN)}),
+                },
+            }
+            for call in calls
+        ],
+    }
+
+
+def result_messages(calls: Sequence[Call], results: Sequence[str], form: CallForm) -> list[dict[str, Any]]:
+    """What the tools gave, as it goes back: a message for each call, or one with all of them."""
+    if form == "functions":
+        return [
+            {"role": "tool", "tool_call_id": call.id, "content": text}
+            for call, text in zip(calls, results, strict=True)
+        ]
+    parts = [f"Result of {call.tool or 'the call'}:\n{text}" for call, text in zip(calls, results, strict=True)]
+    return [{"role": "user", "content": "\n\n".join(parts)}]
