@@ -12,7 +12,19 @@ import kettlefield
 SOURCE = Path(kettlefield.__file__).parent
 # a room imports from those to its right and from itself; `registry` and the package's version are open to all
 ROOMS = (
-    *("cli", "views", "campaign", "plan", "decision", "marking", "results", "workspace", "measure", "grading", "record"),
+    *(
+        "cli",
+        "views",
+        "campaign",
+        "plan",
+        "decision",
+        "marking",
+        "results",
+        "workspace",
+        "measure",
+        "grading",
+        "record",
+    ),
     *("server", "sandbox", "suite", "weights", "rig", "languages", "core"),
 )
 # words that stand for another one in the field's own language, or that no colleague would use

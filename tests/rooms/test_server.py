@@ -89,6 +89,45 @@ def test_a_whole_reply_with_usage_in_a_last_event(scripted_server):
     assert found.concurrency == 1
 
 
+def piece(index, *, id=None, name=None, arguments=None):
+    function = {key: value for key, value in (("name", name), ("arguments", arguments)) if value is not None}
+    return {"content": None, "tool_calls": [{"index": index, "id": id, "function": function}]}
+
+
+@pytest.mark.parametrize(
+    "deltas",
+    [
+        # several calls at once, each in fragments that come in turn
+        [
+            piece(0, id="a", name="read_file", arguments=""),
+            piece(1, id="b", name="run", arguments='{"comm'),
+            piece(0, arguments='{"path": '),
+            piece(1, arguments='and": "tests"}'),
+            piece(0, arguments='"a"}'),
+        ],
+        # whole, with arguments as an object, and without an index
+        [
+            piece(None, id="a", name="read_file", arguments={"path": "a"}),
+            piece(None, id="b", name="run", arguments={"command": "tests"}),
+        ],
+        # the name is repeated with every fragment
+        [
+            piece(0, id="a", name="read_file", arguments='{"path": '),
+            piece(0, id="a", name="read_file", arguments='"a"}'),
+            piece(1, id="b", name="run", arguments='{"command": "tests"}'),
+        ],
+    ],
+)
+def test_calls_of_functions_come_together_from_their_fragments(scripted_server, deltas):
+    found = ask(scripted_server(HEAD, *map(event, deltas), event({}, reason="tool_calls") + DONE))
+    assert [(call.id, call.name, json.loads(call.arguments)) for call in found.tool_calls] == [
+        ("a", "read_file", {"path": "a"}),
+        ("b", "run", {"command": "tests"}),
+    ]
+    # what a model writes into a call it makes token by token, as it does text
+    assert (found.fault, found.text, len(found.trace.stamps_s)) == (None, "", len(deltas))
+
+
 def test_an_event_split_over_packets_gets_the_stamp_of_its_end(scripted_server):
     whole = event({"content": "late"})
     url = scripted_server(HEAD + whole[:20], whole[20:], event({}, reason="stop") + DONE, delay_s=0.15)

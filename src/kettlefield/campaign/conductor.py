@@ -36,7 +36,7 @@ from kettlefield.record.entries import TrialEntry, filled_phase
 from kettlefield.record.store import Record
 from kettlefield.results.memory_use import token_slope
 from kettlefield.rig.accelerators import Accelerator, Watched
-from kettlefield.workspace.calls import CallForm
+from kettlefield.workspace.tool_calls import CallForm
 
 MOST_RESTARTS = 3  # of a candidate's server that died, in one block
 ASKED_SHARE = 0.9  # of a candidate's time; what was asked by then may be answered and graded in the rest

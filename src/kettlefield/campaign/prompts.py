@@ -7,7 +7,7 @@ from kettlefield.core.extraction.continuation import cut_at_stops
 from kettlefield.core.extraction.syntax import ANY, TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
-from kettlefield.grading.commands import shown_line
+from kettlefield.grading.command_run import shown_line
 from kettlefield.grading.grader import Grade
 from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Toolchain

@@ -16,7 +16,7 @@ from kettlefield.record.entries import ExchangeEntry
 from kettlefield.record.store import Record
 from kettlefield.server.exchange import Exchange
 from kettlefield.server.prompt_scores import Way, find_way
-from kettlefield.workspace.calls import CallForm
+from kettlefield.workspace.tool_calls import CallForm
 
 PREFLIGHT = "preflight"
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.plan.plan import Candidate
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
-from kettlefield.workspace.calls import CallForm
+from kettlefield.workspace.tool_calls import CallForm
 from kettlefield.workspace.tools import TOOLS
 
 OFFERED = TOOLS["list_files"]

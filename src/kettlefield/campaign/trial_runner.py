@@ -25,7 +25,7 @@ from kettlefield.plan.plan import Candidate
 from kettlefield.record.entries import AttemptEntry, ExchangeEntry, TrialEntry
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.suite.format import Exercise
-from kettlefield.workspace.calls import CallForm
+from kettlefield.workspace.tool_calls import CallForm
 
 logger = logging.getLogger(__name__)
 SETTLES_WITHIN_S = 0.5  # a process that was killed is seen to be gone only a moment after its connections broke

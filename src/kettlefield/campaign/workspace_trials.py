@@ -7,7 +7,7 @@ from typing import Any
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.core.extraction.file_diffs import diff_of, lines_changed
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.grading.commands import run_command
+from kettlefield.grading.command_run import run_command
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.results import stopped, to_limits
 from kettlefield.plan.plan import Candidate
@@ -15,8 +15,8 @@ from kettlefield.record.entries import AttemptEntry, ExchangeEntry, TurnEntry, W
 from kettlefield.sandbox.job import RunReport
 from kettlefield.server.exchange import Ask, Exchange
 from kettlefield.suite.format import Exercise
-from kettlefield.workspace.calls import CallForm
 from kettlefield.workspace.session import End, Session
+from kettlefield.workspace.tool_calls import CallForm
 from kettlefield.workspace.tools import Tool, cut_result, offered
 from kettlefield.workspace.tree import Reason, ToolError, Tree
 

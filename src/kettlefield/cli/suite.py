@@ -6,6 +6,8 @@ from pathlib import Path
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.grading.from_repository import Source, exercise_from_repository
+from kettlefield.sandbox.runner import Sandbox, available_isolation
 from kettlefield.suite.loader import find_suite, load_suite
 from kettlefield.suite.selection_power import DISCORDANT, suite_power
 from kettlefield.suite.skeleton import TO_WRITE, add_exercise, new_suite
@@ -23,7 +25,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         description="Begin a suite of your own, add exercises to it, and see what a suite holds and can show.\n"
         "Private suites live in a folder of your own; a plan names it as its suite.",
         epilog="examples:\n  kettlefield suite new harbour-tasks\n"
-        "  kettlefield suite add repair tide-clock --in harbour-tasks\n  kettlefield suite list berthdesk --power",
+        "  kettlefield suite add repair tide-clock --in harbour-tasks\n"
+        "  kettlefield suite add workspace own-ticket --in harbour-tasks --from ~/code/desk --commit 4f1c\n"
+        "  kettlefield suite list berthdesk --power",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parts = parser.add_subparsers(metavar="PART", dest="part", required=True)
@@ -35,6 +39,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     add.add_argument("name", help="the exercise's id: small letters, digits and hyphens")
     add.add_argument("--in", dest="suite", type=Path, default=Path(), help="the suite's folder (default: here)")
     add.add_argument("--language", default="python", help="of the answer (default: python)")
+    own = add.add_argument_group("of a commit in a repository of yours, for kind workspace")
+    own.add_argument("--from", dest="repository", type=Path, metavar="REPO", help="the repository")
+    own.add_argument("--commit", metavar="SHA", help="its change is the task, its tests are hidden")
+    own.add_argument("--tests", metavar="COMMAND", help='runs the tests, such as "{python} -m unittest"')
+    own.add_argument("--function", metavar="FILE:NAME", help="instead of the change: write this function's body again")
     add.set_defaults(run=run_add)
     listing = parts.add_parser("list", help="what a suite holds, and what it can show")
     listing.add_argument("suite", nargs="?", default="berthdesk", help="a built-in suite's name, or a folder")
@@ -69,9 +78,24 @@ def run_new(args: argparse.Namespace) -> int:
 
 
 def run_add(args: argparse.Namespace) -> int:
-    """Add a skeleton."""
+    """Add a skeleton, or an exercise of one's own repository."""
+    if args.repository is not None or args.commit or args.tests or args.function:
+        return _add_own(args)
     folder = add_exercise(args.suite, args.kind, args.name, args.language)
     print(f'made {folder}; write what is marked "{TO_WRITE}", then `kettlefield vet {args.suite}`')
+    return ExitCode.DONE
+
+
+def _add_own(args: argparse.Namespace) -> int:
+    if args.kind != "workspace" or args.repository is None or args.commit is None:
+        hint = "Write `suite add workspace NAME --from REPO --commit SHA`."
+        raise InputError("need kind workspace, --from and --commit", "--from, --commit, --tests, --function", hint)
+    source = Source(repository=args.repository, commit=args.commit, tests=args.tests, function=args.function)
+    made = exercise_from_repository(args.suite, args.name, source, Sandbox(available_isolation()))
+    print(f"made {made.folder}: its tests fail before the change and pass after it, twice each; {made.decoys} decoys")
+    if made.left_out:
+        print(f"left out, since hidden or no text: {', '.join(made.left_out[:10])}")
+    print(f'write what is marked "{TO_WRITE}", then `kettlefield vet {args.suite}`')
     return ExitCode.DONE
 
 

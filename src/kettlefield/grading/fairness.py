@@ -9,13 +9,13 @@ import msgspec
 from kettlefield.core.extraction.syntax import TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading.checks.all_checks import kind_of
+from kettlefield.grading.prompt_words import MIN_BY_HAND
 from kettlefield.suite.format import Exercise
 from kettlefield.suite.skeleton import TO_WRITE
 from kettlefield.suite.typed_toml import read_text
 from kettlefield.suite.variants import misread
 
 MIN_DECOYS = 2
-MIN_BY_HAND = 3  # cases worked by hand from the prompt: an answer that is itself wrong must not vet clean
 MAX_LIKENESS = 0.6  # share of common word triples above which two prompts are near-duplicates
 
 

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterable
 
+MIN_BY_HAND = 3  # cases worked by hand from the prompt: an answer that is itself wrong must not vet clean
 MIN_VISIBLE_CHARS = 8  # a shorter expected value may be in a prompt by chance
 _WORD = re.compile(r"[A-Za-z][A-Za-z_]{2,}")
 _JSON_WORD = re.compile(r"\b(?:true|false|null)\b")

@@ -13,7 +13,7 @@ from kettlefield.grading.checks.all_checks import CHECKS, kind_of
 from kettlefield.grading.checks.kind import WHOLE, Effort
 from kettlefield.grading.checks.page_judging import Visited
 from kettlefield.grading.claims import breaks_more, claim_faults, unclaimed
-from kettlefield.grading.commands import languages_in
+from kettlefield.grading.command_run import languages_in
 from kettlefield.grading.fairness import paper_faults, unfinished
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants

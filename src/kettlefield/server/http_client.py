@@ -32,7 +32,7 @@ class FunctionPiece(msgspec.Struct, frozen=True):
     """What a piece of a call says of its function; some servers send the arguments as an object, not as text."""
 
     name: str | None = None
-    arguments: str | dict[str, Any] | None = None
+    arguments: Any = None
 
 
 class CallPiece(msgspec.Struct, frozen=True):
@@ -199,7 +199,7 @@ class _Reply:
             return
         call = self.calls.setdefault(index, ["", "", ""])
         written = function.arguments
-        written = json.dumps(written) if isinstance(written, dict) else written or ""
+        written = "" if written is None else written if isinstance(written, str) else json.dumps(written)
         call[0] = piece.id or call[0]
         if function.name and function.name != call[1]:  # some servers repeat the name with each piece
             call[1] += function.name

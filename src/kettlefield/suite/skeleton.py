@@ -68,7 +68,7 @@ def new_suite(folder: Path) -> Path:
         ],
     }
     header = {"title": f"Exercises of {folder.name}", "description": "Say here what these exercises are about."}
-    _write(
+    write_files(
         folder,
         {
             "suite.toml": tomli_w.dumps(header),
@@ -93,20 +93,31 @@ def add_exercise(suite: Path, kind: str, name: str, language: str) -> Path:
     InputError
         The suite is none, the kind or language unknown, or the exercise already exists.
     """
-    if not (suite / "suite.toml").is_file():
-        raise InputError("holds no suite.toml", str(suite), "Make one with `kettlefield suite new`.")
+    folder = check_new_exercise(suite, name)
     if kind not in KINDS:
         raise InputError(f'there is no kind "{kind}"', "kind", f"Known: {', '.join(KINDS)}.")
     fixed = {"explain": TEXT, "page": PAGE, "review": TEXT}
     language = fixed.get(kind, language)
     if kind not in fixed and language not in LANGUAGES.programs:
         raise InputError(f'there is no language "{language}"', "--language", f"Known: {', '.join(LANGUAGES.programs)}.")
-    folder = suite / name
-    _check_new(folder, "exercise")
     names = {TEXT: "reply.md", PAGE: "index.html"}
     file = names[language] if language in names else f"answer{LANGUAGES[language].suffix}"
-    _write(folder, _skeleton(kind, name, language, file))
+    write_files(folder, _skeleton(kind, name, language, file))
     return folder
+
+
+def check_new_exercise(suite: Path, name: str) -> Path:
+    """The folder that an exercise of a suite would get.
+
+    Raises
+    ------
+    InputError
+        The suite is none, or the exercise already exists.
+    """
+    if not (suite / "suite.toml").is_file():
+        raise InputError("holds no suite.toml", str(suite), "Make one with `kettlefield suite new`.")
+    _check_new(suite / name, "exercise")
+    return suite / name
 
 
 def _skeleton(kind: str, name: str, language: str, file: str) -> dict[str, str]:
@@ -131,14 +142,9 @@ def _skeleton(kind: str, name: str, language: str, file: str) -> dict[str, str]:
         files[GUIDANCE] = "".join(f"{mark}: {TO_WRITE}\n" for mark in range(4, -1, -1))
     if kind == "page":
         spec["check"].append({"kind": "page-rules", "name": "simple rules"})
-    if kind == "repair":
+    if kind in {"repair", "refactor"}:
         folders.append("given")
-        spec["check"].append(
-            {"kind": "edit-scope", "name": "scope", "file": file, "regions": [[1, 1]], "keep": [TO_WRITE]}
-        )
-    if kind == "refactor":
-        folders.append("given")
-        spec["check"].append({"kind": "structure", "name": "structure", "file": file, "defines": [TO_WRITE]})
+        spec["check"].append(_check_of_change(kind, file))
     if kind == "review":
         spec["check"] = [{"kind": "findings", "name": "findings", "kinds": [TO_WRITE]}]
     if kind in {"continue", "infill"}:
@@ -150,10 +156,7 @@ def _skeleton(kind: str, name: str, language: str, file: str) -> dict[str, str]:
         spec["files"] = [second]
         files |= {f"{folder}/{second}": f"{TO_WRITE}\n" for folder in folders}
     if kind == "tests":
-        subject, suffix = f"subject{LANGUAGES[language].suffix}", LANGUAGES[language].suffix
-        names = {part: [f"{part}/{which}{suffix}" for which in ("one", "other")] for part in ("right", "wrong")}
-        spec["check"] = [{"kind": "tests", "name": "cases", "subject": subject, **names}]
-        files = {"prompt.md": f"{TO_WRITE}\n", **{name: f"{TO_WRITE}\n" for of in names.values() for name in of}}
+        files = _told_apart(language, spec)
     if kind == "refer":
         spec["refer"] = {"text": f"{name}.md", "needed": [f"## {TO_WRITE}"]}
         files[f"../{TEXTS}/{name}.md"] = f"# {TO_WRITE}\n\n## {TO_WRITE}\n"
@@ -162,8 +165,30 @@ def _skeleton(kind: str, name: str, language: str, file: str) -> dict[str, str]:
         spec["turn"] = [{"check": [check]}]
         folders.append("answer-2")
         files |= {"prompt-2.md": f"{TO_WRITE}\n", **cases}
+    if kind == "workspace":
+        folders.append("workspace")
+        spec |= {"workspace": {"commands": {"tests": TO_WRITE}}, "check": [_COMMANDS]}
+        files["cases.json"] = _cases_text([{"run": TO_WRITE, "stdout": TO_WRITE, "by_hand": True}])
     files |= {f"{folder}/{file}": f"{TO_WRITE}\n" for folder in folders}
     return {"exercise.toml": tomli_w.dumps(spec), **files}
+
+
+def _check_of_change(kind: str, file: str) -> dict[str, Any]:
+    """What a change of given code is held to beside its behaviour."""
+    if kind == "refactor":
+        return {"kind": "structure", "name": "structure", "file": file, "defines": [TO_WRITE]}
+    return {"kind": "edit-scope", "name": "scope", "file": file, "regions": [[1, 1]], "keep": [TO_WRITE]}
+
+
+_COMMANDS = {"kind": "command", "name": "cases", "cases": "cases.json"}
+
+
+def _told_apart(language: str, spec: dict[str, Any]) -> dict[str, str]:
+    """The implementations of an exercise whose answer is a test program."""
+    suffix = LANGUAGES[language].suffix
+    names = {part: [f"{part}/{which}{suffix}" for which in ("one", "other")] for part in ("right", "wrong")}
+    spec["check"] = [{"kind": "tests", "name": "cases", "subject": f"subject{suffix}", **names}]
+    return {"prompt.md": f"{TO_WRITE}\n", **{name: f"{TO_WRITE}\n" for of in names.values() for name in of}}
 
 
 def _check_of(language: str, prefix: str = "") -> tuple[dict[str, Any], dict[str, str]]:
@@ -197,7 +222,14 @@ def _check_new(folder: Path, what: str) -> None:
         raise InputError("already exists", str(folder), "Choose another name; nothing was changed.")
 
 
-def _write(folder: Path, files: dict[str, str]) -> None:
+def write_files(folder: Path, files: dict[str, str]) -> None:
+    """Write an exercise's files.
+
+    Raises
+    ------
+    InputError
+        The place cannot be written to.
+    """
     try:
         for name, text in files.items():
             path = folder / name

@@ -31,9 +31,9 @@ def read_workspace(folder: Path, table: fmt.WorkspaceTable, read: TextReader) ->
             where = f"{folder / 'exercise.toml'} [workspace] base"
             raise InputError(f'there is no repository "{table.base}"', where, nearest(table.base, known))
         files |= read_tree(shared / table.base, read)
-    if (folder / OVERLAY).is_dir():
-        files |= read_tree(folder / OVERLAY, read)
-    files = {name: text for name, text in files.items() if text}
+    laid_over = read_tree(folder / OVERLAY, read) if (folder / OVERLAY).is_dir() else {}
+    taken_away = {name for name, text in laid_over.items() if not text and name in files}
+    files = {name: text for name, text in {**files, **laid_over}.items() if name not in taken_away}
     if not files:
         hint = f"Put files into {OVERLAY}/, or name a base."
         raise InputError("has an empty repository", str(folder / "exercise.toml"), hint)

@@ -9,13 +9,14 @@ from typing import Any
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
 from kettlefield.server.exchange import Exchange
 from kettlefield.suite.format import WorkspaceTable
-from kettlefield.workspace.calls import MOST_CALLS, Call, CallForm, calls_in, reply_message, result_messages
+from kettlefield.workspace.tool_calls import MOST_CALLS, Call, CallForm, calls_in, reply_message, result_messages
 from kettlefield.workspace.tools import TOOLS, Tool, checked_arguments, cut_result
 from kettlefield.workspace.tree import Reason, ToolError, Tree
 
 LOOP = 3  # times that the same call comes while nothing changes
 LEFT_OUT = "[This result was left out, since the context is nearly full. Call the tool again if it is needed.]"
 NUDGE = "No tool was called. Continue with the tools, and call `finish` when the work is done."
+UNREADABLE = "unreadable"  # in the place of a tool's name, where the block that names it cannot be read
 ROOM = 0.02  # of the context that is kept free beside the reply: an estimate is a little off
 
 
@@ -121,7 +122,7 @@ class Session:
             reason, text = err.reason, f"Error: {err.message}"
         self._notice(call, changed=reason is None and tool is not None and tool.is_edit)
         return Done(
-            tool=call.tool,
+            tool=call.tool or UNREADABLE,
             arguments=call.written,
             result=cut_result(text),
             wall_s=time.perf_counter() - begun_s,

@@ -8,7 +8,7 @@ from typing import Any
 import regex
 
 from kettlefield.core.extraction.patching import Fit, apply_changes, parse_diff
-from kettlefield.workspace.calls import Call
+from kettlefield.workspace.tool_calls import Call
 from kettlefield.workspace.tree import Reason, ToolError, Tree, plain_path
 
 MOST_RESULT_CHARS = 16_000  # of a result that goes back; what is cut is told

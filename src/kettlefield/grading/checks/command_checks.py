@@ -11,8 +11,8 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import CheckResult, RunEnd
 from kettlefield.grading.checks.kind import Bench, CheckKind
 from kettlefield.grading.checks.programs import folded
-from kettlefield.grading.commands import CommandRun, run_command
-from kettlefield.grading.prompt_words import visible_values
+from kettlefield.grading.command_run import CommandRun, run_command
+from kettlefield.grading.prompt_words import MIN_BY_HAND, visible_values
 from kettlefield.grading.results import Finding, make_result, show, stopped, tail_of, to_limits
 from kettlefield.sandbox.job import RunLimits
 from kettlefield.suite.check_form import TextReader, read_cases
@@ -46,6 +46,7 @@ class Order:
 
     case: CommandCase
     files: dict[str, str]
+    is_hidden: bool  # by tests that somebody wrote for the change
 
 
 def _read(check: CommandCheck, folder: Path, read: TextReader) -> tuple[Order, ...]:
@@ -55,7 +56,7 @@ def _read(check: CommandCheck, folder: Path, read: TextReader) -> tuple[Order, .
             raise InputError("is missing", str(folder / check.hidden), "Put the hidden files there.")
         hidden = read_tree(folder / check.hidden, read)
     cases = read_cases(folder / check.cases, CommandCase, read)
-    return tuple(Order(case=case, files={**hidden, **case.files}) for case in cases)
+    return tuple(Order(case=case, files={**hidden, **case.files}, is_hidden=check.hidden is not None) for case in cases)
 
 
 def _run(bench: Bench, check: CommandCheck) -> CheckResult:
@@ -134,7 +135,8 @@ COMMAND = CheckKind(
     read=_read,
     run=_run,
     unfair=_unfair,
-    by_hand=lambda orders: sum(order.case.by_hand for order in orders),
+    # a file of tests holds many cases; one command is enough to run them
+    by_hand=lambda orders: sum(order.case.by_hand * (MIN_BY_HAND if order.is_hidden else 1) for order in orders),
     needs_build=False,
     runs=lambda result: max(1, result.cases_total),
 )
