@@ -14,12 +14,13 @@ from kettlefield.cli.report import show_report
 from kettlefield.cli.weigh import show_weighed
 from kettlefield.core.units import format_bytes
 from kettlefield.demo.little.little_folder import BUDGET_BYTES, OVERHEAD_BYTES, SERVER, prepare_real_demo
-from kettlefield.demo.simulated_folder import DEMO_BUDGET_BYTES, prepare_demo
+from kettlefield.demo.simulated_folder import DEMO_BUDGET_BYTES, TICKETS_NAME, TICKETS_RECORD, prepare_demo
 from kettlefield.record.store import Record
 from kettlefield.rig.simulated_card import read_card
 from kettlefield.rig.survey import own_bandwidth
 from kettlefield.views.comparison_view import comparison_view
 from kettlefield.views.terminal import make_console, safe, show
+from kettlefield.views.workspace_view import workspace_view
 from kettlefield.weights.fit import Settings
 
 if TYPE_CHECKING:
@@ -58,6 +59,7 @@ class _Demo:
     settings: "Settings"  # of weighing
     drafting: dict[str, Any]
     report: bool  # whether the report page is written too
+    tickets: Path | None  # a second plan, of work in repositories
     further: tuple[tuple[str, str], ...]  # commands worth a look on it, and what they show
     remark: str  # what to know when reading its figures; may be empty
 
@@ -81,6 +83,10 @@ def run(args: argparse.Namespace) -> int:
     show_verdicts(record, None, as_json=False)
     if demo.report:
         show_report(record, folder / "report", as_markdown=False)
+    if demo.tickets is not None:
+        console.print(safe(f"\n{demo.tickets}: three tickets in small repositories, worked on through tools", "bold"))
+        code = max(code, run_campaign(demo.tickets, None))
+        show(workspace_view(Record.open(folder / TICKETS_RECORD)), as_json=False)
     console.print(safe(_look_next(demo, drafted, record)))
     return code
 
@@ -98,6 +104,7 @@ def _simulated(folder: Path) -> _Demo:
         ),
         drafting={"command": None, "suite": "berthdesk", "accelerator": "simulated:card"},
         report=False,
+        tickets=folder / TICKETS_NAME,
         further=(("judge {plan}", "a second model marks replies: how far to trust it"),),
         remark="",
     )
@@ -125,6 +132,7 @@ def _real(folder: Path) -> _Demo:
             "overhead": OVERHEAD_BYTES,
         },
         report=True,
+        tickets=None,
         further=(
             ("compare {record} --part replies", "where each level's replies differ from the reference's"),
             ("compare {record} --part memory", "how much less each level takes, measured and by the files"),

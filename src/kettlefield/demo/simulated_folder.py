@@ -150,6 +150,40 @@ at_most = "2 GiB"
 """
 
 
+TICKETS_NAME, TICKETS_RECORD = "tickets.toml", "tickets.db"
+AT_WORK = ("kelpling-400m", "q4_k_m")  # it solves some of them
+# the same weights on tickets in small repositories, with a longer context
+TICKETS = """# Tickets in small repositories, worked on through tools. All is simulated but the work and its grading.
+title = "Tickets of the berth desk"
+suite = "berthdesk-tickets"
+selection = "short"
+record = "tickets.db"
+
+[rig]
+accelerator = "simulated:card"
+disturbed_above = 64.0  # cores, as in plan.toml
+
+[server]
+command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card", "--port", "{port}",
+           "--context", "{context}", "--level", "{level}", "--suite", "berthdesk-tickets", "--prompt-cache"]
+context = 16384
+ready_within = "60 s"
+
+[sampling]
+temperature = 0.2
+seed = 11
+max_tokens = 4000
+
+[speed]
+requests = 0
+
+[workspaces]
+call_form = "auto"  # function calling where the server has it, else JSON blocks
+edit_tools = ["write_file", "replace_text", "apply_patch"]
+
+"""
+
+
 def prepare_demo(folder: Path) -> Path:
     """Write what is missing of the demo's folder; the path of its plan.
 
@@ -168,6 +202,9 @@ def prepare_demo(folder: Path) -> Path:
                 write_weights(model, level, path)
     if not plan.exists():
         plan.write_text(PLAN + _candidates() + CRITERIA, encoding="utf-8")
+    tickets = folder / TICKETS_NAME
+    if not tickets.exists():
+        tickets.write_text(TICKETS + candidate_table(*AT_WORK, reference=False), encoding="utf-8")
     return plan
 
 
