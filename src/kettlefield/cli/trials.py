@@ -22,7 +22,7 @@ from kettlefield.results.workspace_runs import Run, run_of_trial
 from kettlefield.suite.typed_toml import nearest
 from kettlefield.views.terminal import make_console, print_json, safe, show, status_text
 from kettlefield.views.trials_view import trials_view
-from kettlefield.views.workspace_view import turn_text, work_line
+from kettlefield.views.workspace_view import turn_parts, work_line
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -130,6 +130,9 @@ def _print_trial(console: "Console", trial: dict[str, Any], work: Run | None) ->
         before = attempt["files"] or before
 
 
+_STYLES = {"said": "", "call": "yellow", "result": "dim", "failed": "red", "note": "magenta"}
+
+
 def _print_work(console: "Console", work: Run) -> None:
     """A run turn by turn, then what it changed."""
     for message in work.turns[0].messages if work.turns else ():
@@ -137,7 +140,9 @@ def _print_work(console: "Console", work: Run) -> None:
     for turn in work.turns:
         tokens = "-" if turn.prompt_tokens is None else f"{turn.prompt_tokens:,}"
         took = "" if turn.finished_s is None else f", {format_duration(turn.finished_s)}"
-        _section(console, f"turn {turn.number}, prompt {tokens} tokens{took}", turn_text(turn))
+        console.print(safe(f"\n--- turn {turn.number}, prompt {tokens} tokens{took} ", "bold cyan"))
+        for tone, text in turn_parts(turn):
+            console.print(safe(text, _STYLES[tone]), soft_wrap=True)
     _print_code(console, "what it changed", "changes.diff", work.diff or "nothing\n")
     console.print(safe(work_line(work)))
 

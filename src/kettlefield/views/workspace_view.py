@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, Literal
 
 from kettlefield.core.plaintext import shorten
 from kettlefield.core.units import format_duration
@@ -79,11 +79,27 @@ def workspace_tables(rows: Sequence[WorkFigures], depths: Sequence[DepthFigures]
                 words("candidate"),
                 Column(name="solved", align=Align.RIGHT),
                 share("pass rate"),
-                number("turns", "median"),
                 number("calls/solved"),
                 number("tokens/solved"),
                 duration("time/solved"),
                 Column(name="edits applied", align=Align.RIGHT),
+            ],
+            [
+                (
+                    *(row.candidate, f"{row.solved} of {row.runs}", row.pass_rate),
+                    *(row.calls_per_solved, row.tokens_per_solved, row.seconds_per_solved),
+                    f"{row.edits_applied} of {row.edits_tried}",
+                )
+                for row in rows
+            ],
+            note=f"Tools called by: {_forms(rows)}. Calls, tokens that the model wrote and time (model and tools) of "
+            "all runs, over those solved. Edits applied: of all that were tried.",
+        ),
+        table(
+            "How the runs went",
+            [
+                words("candidate"),
+                Column(name="turns", align=Align.RIGHT, show="{:g}".format),
                 count("commands run"),
                 count("longest prompt", "tokens"),
                 count("results left out"),
@@ -91,19 +107,14 @@ def workspace_tables(rows: Sequence[WorkFigures], depths: Sequence[DepthFigures]
             ],
             [
                 (
-                    *(row.candidate, f"{row.solved} of {row.runs}", row.pass_rate, row.turns),
-                    *(row.calls_per_solved, row.tokens_per_solved, row.seconds_per_solved),
-                    f"{row.edits_applied} of {row.edits_tried}",
-                    row.commands_run,
+                    *(row.candidate, row.turns, row.commands_run),
                     None if row.deepest_tokens is None else round(row.deepest_tokens),
                     *(row.results_left_out, row.lines_beside_own),
                 )
                 for row in rows
             ],
-            note=f"Tools called by: {_forms(rows)}. Calls, tokens that the model wrote and time (model and tools) of "
-            "all runs, over those solved. Edits applied: at the first try of each. Longest prompt: median of the runs. "
-            "Results left out: earlier results of tools that made room in a context that was nearly full. Lines beside "
-            "own: changed in solved runs, over those that the own answer changes, median.",
+            note="Turns, longest prompt, and lines changed in solved runs beside those that the own answer changes: "
+            "medians. Results left out: earlier results of tools that made room in a context that was nearly full.",
         ),
         _counts("Calls that failed", "reason", {row.candidate: row.failed_calls for row in rows}),
         _counts("Calls by tool", "tool", {row.candidate: row.calls for row in rows}),
@@ -184,6 +195,7 @@ def _run_json(run: Run) -> dict[str, Any]:
     }
 
 
+LineTone = Literal["said", "call", "result", "failed", "note"]
 ARGUMENT_CHARS, RESULT_CHARS = 1200, 600  # of one call, as a run is shown
 
 
@@ -199,15 +211,21 @@ def work_line(run: Run) -> str:
     )
 
 
-def turn_text(turn: TurnRow) -> str:
-    """What the model wrote in a turn, its calls and what came back."""
-    parts = [turn.reply.strip()] if turn.reply.strip() else []
+def turn_parts(turn: TurnRow) -> list[tuple[LineTone, str]]:
+    """What the model wrote in a turn, its calls, and what came back, each with what it is."""
+    parts: list[tuple[LineTone, str]] = [("said", turn.reply.strip())] if turn.reply.strip() else []
     for call in turn.calls:
-        arguments = shorten(_plain_arguments(call.arguments), ARGUMENT_CHARS)
-        parts.append(f"> {call.tool} {arguments}\n{shorten(call.result, RESULT_CHARS)}")
+        parts.append(("call", f"> {call.tool} {shorten(_plain_arguments(call.arguments), ARGUMENT_CHARS)}".rstrip()))
+        result = shorten(call.result.rstrip(), RESULT_CHARS).replace("\n", "\n  | ")
+        parts.append(("result" if call.reason is None else "failed", f"  | {result}"))
     if turn.results_left_out:
-        parts.append(f"({turn.results_left_out} earlier results were left out: the context was nearly full)")
-    return "\n".join(parts) or "(nothing)"
+        parts.append(("note", f"{turn.results_left_out} earlier results were left out: the context was nearly full"))
+    return parts or [("note", "nothing was written and nothing called")]
+
+
+def turn_text(turn: TurnRow) -> str:
+    """The same as plain text."""
+    return "\n".join(text for _, text in turn_parts(turn))
 
 
 def _plain_arguments(written: str) -> str:

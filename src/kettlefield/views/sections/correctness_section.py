@@ -29,6 +29,7 @@ from kettlefield.views.workspace_view import turn_text, work_line, workspace_tab
 MOST_TRIALS = 600  # to open in the page: it is to be mailed
 MOST_PICTURES = 120  # of pages, some ten thousand bytes each
 MOST_ROWS = 400  # exercises in the grid
+WORK_CHARS = 9000  # of a run in a workspace that failed
 PROMPT_CHARS, FAILED_CHARS, PASSED_CHARS, ERROR_CHARS = 4000, 3000, 1200, 1500
 
 
@@ -133,7 +134,7 @@ def _open(trial: dict[str, Any], work: Run | None, *, with_pictures: bool) -> Op
         lead = f"attempt {attempt['number']}: " if len(attempts) > 1 else ""
         exchange = attempt["exchange"]
         if work is not None:
-            passages += _work_passages(work, PASSED_CHARS if passed else FAILED_CHARS)
+            passages += _work_passages(work, FAILED_CHARS if passed else WORK_CHARS)
             lines.append(work_line(work))
         elif exchange is not None:
             messages = exchange["messages"]
