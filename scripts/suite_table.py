@@ -1,4 +1,4 @@
-"""Write docs/berthdesk.md and docs/firstlight.md: what the built-in suites ask, from the suites themselves.
+"""Write docs/berthdesk.md, berthdesk-tickets.md and firstlight.md: what the built-in suites ask, from the suites themselves.
 
 python scripts/suite_table.py [--check]
 """
@@ -11,6 +11,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from statistics import median
 
+from kettlefield.core.extraction.file_diffs import lines_changed
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.suite.format import KINDS, VOICES, Exercise, Suite
 from kettlefield.suite.loader import find_suite, load_suite
@@ -25,6 +26,13 @@ ABOUT = {
         {claims} claims say what the prompts demand, {decoys} decoys stand for real mistakes (each claim has
         one that breaks it and no other), and {also} further honest
         answers are written in other styles: `kettlefield vet` runs them all.
+        """,
+    "berthdesk-tickets": """
+        {count} tickets of Saltmarsh Ferries, each set in a small repository that a model works in through tools; {short}
+        of them (*) are the short selection. The repositories have up to 37 files; two hold a file of two thousand
+        lines, and one ticket cannot be done without reading thirty-four. {claims} claims say what the tickets demand,
+        {decoys} decoys stand for real mistakes: what breaks one demand alone, protected files that were changed, a
+        build that was broken.
         """,
     "firstlight": """
         {count} micro-exercises for the little model that ships with the tool; {short} of them (*) are the short
@@ -44,9 +52,16 @@ def difficulty_table(exercises: Sequence[Exercise]) -> Iterator[str]:
         mine = [one for one in exercises if one.spec.difficulty == difficulty]
         if mine:
             claims = median(len(one.spec.claim) for one in mine)
-            lines = median(sum(bool(line.strip()) for line in whole_answer(one).splitlines()) for one in mine)
+            lines = median(map(answer_lines, mine))
             words = median(sum(len(turn.prompt.split()) for turn in one.turns) for one in mine)
             yield f"| {difficulty} | {len(mine)} | {claims:g} | {lines:g} | {words:g} |"
+
+
+def answer_lines(exercise: Exercise) -> int:
+    """Lines of the own answer that are not blank; in a workspace those that it changes."""
+    if exercise.workspace:
+        return lines_changed(exercise.workspace, exercise.answer)
+    return sum(bool(line.strip()) for line in whole_answer(exercise).splitlines())
 
 
 def whole_answer(exercise: Exercise) -> str:

@@ -13,7 +13,8 @@ from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.suite.loader import find_suite, load_suite
 
 PAGES = ("deck-plan", "tide-chart")  # besides the first one: a pointer, a canvas
-BUILT_IN, FIRST_LIGHT = (find_suite(name, Path()) for name in ("berthdesk", "firstlight"))
+NAMES = ("berthdesk", "firstlight", "berthdesk-tickets")
+BUILT_IN, FIRST_LIGHT, TICKETS = (find_suite(name, Path()) for name in NAMES)
 
 
 @pytest.fixture
@@ -46,6 +47,8 @@ def test_the_built_in_suites_are_sound(run_cli, tmp_path):
         shutil.copytree(folder, tmp_path / "parts" / folder.name)
     shutil.copy(BUILT_IN / "suite.toml", tmp_path / "parts")
     shutil.copytree(BUILT_IN / "texts", tmp_path / "parts" / "texts")
+    for name in ("rest-between-duties", "closure-notices", "dunlin-moves", "gauge-crash", "workspaces"):
+        shutil.copytree(TICKETS / name, tmp_path / "parts" / name)
     done = run_cli("vet", tmp_path / "parts", "--json", "--seeds", "1", within_s=850)  # a busy machine takes its time
     schema = Path(__file__).parents[2] / "docs" / "reference" / "schemas" / "vet.schema.json"
     jsonschema.Draft202012Validator(json.loads(schema.read_text())).validate(done.json)
