@@ -1,4 +1,4 @@
-"""Write docs/berthdesk.md, berthdesk-tickets.md and firstlight.md: what the built-in suites ask, from the suites themselves.
+"""Write docs/berthdesk.md, berthdesk-tickets.md and firstlight.md: what the built-in suites ask, from them.
 
 python scripts/suite_table.py [--check]
 """
@@ -28,9 +28,9 @@ ABOUT = {
         answers are written in other styles: `kettlefield vet` runs them all.
         """,
     "berthdesk-tickets": """
-        {count} tickets of Saltmarsh Ferries, each set in a small repository that a model works in through tools; {short}
-        of them (*) are the short selection. The repositories have up to 37 files; two hold a file of two thousand
-        lines, and one ticket cannot be done without reading thirty-four. {claims} claims say what the tickets demand,
+        {count} tickets of Saltmarsh Ferries, each set in a small repository that a model works in through tools;
+        {short} of them (*) are the short selection. The repositories have up to 37 files; two hold a file of two
+        thousand lines, and one ticket cannot be done without reading thirty-four. {claims} claims say what the tickets demand,
         {decoys} decoys stand for real mistakes: what breaks one demand alone, protected files that were changed, a
         build that was broken.
         """,

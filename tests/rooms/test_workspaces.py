@@ -395,11 +395,15 @@ def test_vetting_a_ticket(tmp_path):
         ("rules-changed", "touched-protected", {"notes/rules.md": "# Rules\n"}),
         ("not-python", "broke-build", {"tides.py": "def level(hour)\n"}),
     ]
-    exercise = ticket(folder, decoys=decoys, checks=[hidden], table={"build": "show"})
+    commands = {"show": "{python} desk.py"}
+    exercise = ticket(folder, decoys=decoys, checks=[hidden], table={"build": "show", "commands": commands})
     assert vet_exercise(exercise, grader()).faults == ()
     wrong = [("still-ten", "passed", {"tides.py": FIXED + "\n"}), decoys[1]]
-    faults = vet_exercise(ticket(tmp_path / "other", decoys=wrong), grader()).faults
+    table = {"commands": {"hang": "sleep 60", "make": "make all"}}
+    faults = vet_exercise(ticket(tmp_path / "other", decoys=wrong, table=table), grader()).faults
     assert any("a decoy is declared to pass" in fault for fault in faults)
+    assert any('command "hang" fails on its own answer: still running' in fault for fault in faults)
+    assert any('command "make" fails on its own answer: exit status 127' in fault for fault in faults)
     needs = ticket(tmp_path / "needs", table={"needs": ["kotlin"]})
     assert missing_here(needs) == "" or "kotlin" in missing_here(needs)
 

@@ -37,7 +37,7 @@ def fixed_texts(table: FidelityTable, exercises: Sequence[Exercise], folder: Pat
     """
     by_language: dict[str, list[Exercise]] = {}
     for exercise in sorted(exercises, key=lambda one: one.id):
-        if exercise.spec.language != TEXT:
+        if exercise.spec.language != TEXT and not exercise.workspace:
             by_language.setdefault(exercise.spec.language, []).append(exercise)
     rng = random.Random(DRAW)
     for group in by_language.values():

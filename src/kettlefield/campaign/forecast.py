@@ -19,8 +19,7 @@ from kettlefield.results.frames import every_trial_frame, speed_frame
 from kettlefield.results.rows import chars_per_token
 from kettlefield.rig.accelerators import Accelerator
 from kettlefield.suite.format import Exercise
-
-CHARS_PER_TOKEN = 3.0  # of code, as tokenizers of code models cut it; only where nothing was measured yet
+from kettlefield.suite.selection_power import generated_tokens
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,7 +77,7 @@ def _forecast(
     candidate: Candidate, exercises: tuple[Exercise, ...], known: _Known | None, bandwidth: float | None
 ) -> Forecast:
     rate, prefill, basis = None, None, "unknown: neither measured nor predicted from a header"
-    tokens = float(np.mean([_own_tokens(exercise) for exercise in exercises]))
+    tokens = generated_tokens(exercises) / len(exercises)
     done, faulted, ratio, ended, timed = 0, 0, None, {}, 0
     ends: dict[str, str] = {}
     if known is not None:
@@ -140,7 +139,3 @@ def _over_context(
 def _mean_prompt(candidate: Candidate, exercises: tuple[Exercise, ...], ratio: float | None) -> float:
     chars = [prompt_chars(render_exercise(exercise, candidate.prompting)) for exercise in exercises]
     return float(np.mean(chars)) / (ratio or GUESSED_CHARS_PER_TOKEN)
-
-
-def _own_tokens(exercise: Exercise) -> float:
-    return sum(len(text) for turn in exercise.turns for text in turn.answer.values()) / CHARS_PER_TOKEN

@@ -13,10 +13,11 @@ from kettlefield.grading.checks.all_checks import CHECKS, kind_of
 from kettlefield.grading.checks.kind import WHOLE, Effort
 from kettlefield.grading.checks.page_judging import Visited
 from kettlefield.grading.claims import breaks_more, claim_faults, unclaimed
-from kettlefield.grading.command_run import languages_in
+from kettlefield.grading.command_run import languages_in, run_command
 from kettlefield.grading.fairness import paper_faults, unfinished
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.mutants import WANTED_SHARE, Caught, try_mutants
+from kettlefield.grading.results import stopped, tail_of, to_limits
 from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Missing
 from kettlefield.languages.packages import find_packages
@@ -113,10 +114,25 @@ def vet_exercise(
     if not is_variant or any(kind_of(check).settle is None for check in exercise.checks):
         faults += _answer_faults(exercise, grader, own)
     # what a sanitiser sees hangs on the code, and hardly on the values
+    faults += _command_faults(exercise, grader)
     faults += _also_faults(exercise, grader, seen, Effort(sanitised=False) if is_variant else WHOLE)
     faults += _decoy_faults(exercise, grader, seen, caught_at if caught_at is not None else {}, is_variant=is_variant)
-    caught = try_mutants(exercise, grader) if mutants and not faults else None
+    # of a repository the checks look at what was changed, and a mutant may stand anywhere
+    caught = try_mutants(exercise, grader) if mutants and not faults and not exercise.workspace else None
     return Vetted(exercise=exercise, faults=tuple(faults), caught=caught)
+
+
+def _command_faults(exercise: Exercise, grader: Grader) -> Iterable[str]:
+    """Commands of a workspace that do not end well on the own answer: a model could not rely on what they say."""
+    table = exercise.spec.workspace
+    for name, line in table.commands.items() if table is not None else ():
+        limits = to_limits(exercise.spec.limits)
+        needs = table.needs if table is not None else ()
+        report = run_command(line, exercise.answer, limits, grader.sandbox, needs=needs, joined=True).report
+        if report.exit_status != 0:
+            stop = stopped(report)
+            said = stop[1] if stop is not None else f"exit status {report.exit_status}: {tail_of(report)}"
+            yield f'the command "{name}" fails on its own answer: {shorten(said, 300)}'
 
 
 def _also_faults(exercise: Exercise, grader: Grader, seen: Iterator[Visited | None], effort: Effort) -> Iterable[str]:

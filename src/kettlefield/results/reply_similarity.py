@@ -98,7 +98,8 @@ def _first_replies(record: Record) -> pd.DataFrame:
         .join(candidate, candidate.c.id == trial.c.candidate_id)
         .join(attempt, sa.and_(attempt.c.trial_id == trial.c.id, attempt.c.number == 1))
         .join(exchange, exchange.c.id == attempt.c.exchange_id)
-        .where(exchange.c.fault.is_(None), trial.c.context_fill.is_(None))
+        # the last reply of work in a repository says little beside all that came before it
+        .where(exchange.c.fault.is_(None), exchange.c.purpose != "workspace", trial.c.context_fill.is_(None))
         .order_by(trial.c.id)
     )
     with record.reading() as connection:

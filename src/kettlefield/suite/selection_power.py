@@ -4,6 +4,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from kettlefield.core.extraction.file_diffs import diff_of
 from kettlefield.core.statistics.power import effective_pairs, needed_pairs, smallest_drop
 from kettlefield.suite.format import SELECTIONS, Exercise, Selection, is_in
 
@@ -46,9 +47,14 @@ class SuitePower:
 
 
 def generated_tokens(exercises: Sequence[Exercise]) -> float:
-    """About how many tokens the answers to exercises have: those of their own answers."""
-    chars = sum(len(text) for one in exercises for turn in one.turns for text in turn.answer.values())
-    return chars / CHARS_PER_TOKEN
+    """About how many tokens the answers to exercises have: those of their own; in a workspace, of the change."""
+    return sum(map(_written_chars, exercises)) / CHARS_PER_TOKEN
+
+
+def _written_chars(exercise: Exercise) -> int:
+    if exercise.workspace:
+        return len(diff_of(exercise.workspace, exercise.answer))
+    return sum(len(text) for turn in exercise.turns for text in turn.answer.values())
 
 
 def suite_power(

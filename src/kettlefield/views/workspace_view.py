@@ -186,6 +186,7 @@ def _run_json(run: Run) -> dict[str, Any]:
         "failed_calls": sum(call.reason is not None for call in run.calls),
         "edits_applied": applied,
         "edits_tried": tried,
+        "commands_run": sum(call.tool == "run" and call.reason is None for call in run.calls),
         "completion_tokens": run.completion_tokens,
         "prompt_tokens": [turn.prompt_tokens for turn in run.turns],
         "model_s": run.model_s,
