@@ -30,9 +30,9 @@ ABOUT = {
     "berthdesk-tickets": """
         {count} tickets of Saltmarsh Ferries, each set in a small repository that a model works in through tools;
         {short} of them (*) are the short selection. The repositories have up to 37 files; two hold a file of two
-        thousand lines, and one ticket cannot be done without reading thirty-four. {claims} claims say what the tickets demand,
-        {decoys} decoys stand for real mistakes: what breaks one demand alone, protected files that were changed, a
-        build that was broken.
+        thousand lines, and one ticket cannot be done without reading thirty-four. {claims} claims say what the tickets
+        demand, {decoys} decoys stand for real mistakes: what breaks one demand alone, protected files that were
+        changed, a build that was broken.
         """,
     "firstlight": """
         {count} micro-exercises for the little model that ships with the tool; {short} of them (*) are the short

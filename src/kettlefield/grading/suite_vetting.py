@@ -84,20 +84,35 @@ def _different(drawn: list[tuple[int, Exercise]]) -> list[tuple[int, Exercise]]:
     """Variants with the seeds that drew them, without those that show nothing that an earlier seed did not.
 
     Of exercises that vary in their rules those are kept whose rules no earlier seed drew together, and every fifth
-    seed for its values; of all those that draw other values than any before.
+    seed for its values; of all those that draw other values than any before. Of compiled ones, whose decoys take long
+    to build, those are kept that draw a rule which no earlier seed drew.
     """
     seen: set[tuple[object, ...]] = set()
     kept = []
     for seed, exercise in drawn:
         vary = exercise.spec.vary
         values = draw_values(vary, exercise.id, seed)
-        rules = (exercise.id, *((name, values[name]) for name in sorted(vary) if vary[name].ways))
+        ways = [(name, values[name]) for name in sorted(vary) if vary[name].ways]
+        # the rules as written were drawn by the first seed
+        seen |= {(exercise.id, "way", name, str(vary[name].base)) for name, _ in ways}
+        single = {(exercise.id, "way", *way) for way in ways}
+        rules = {(exercise.id, *ways)}
         whole = (exercise.id, *sorted(values.items()))
-        is_new = whole not in seen and (exercise.spec.varies == "values" or rules not in seen or _is_fifth(seed))
-        seen |= {rules, whole}
+        wanted = single if _is_built(exercise) else rules
+        is_new = whole not in seen and (
+            exercise.spec.varies == "values" or not wanted <= seen or (_is_fifth(seed) and not _is_built(exercise))
+        )
+        seen |= single | rules | {whole}
         if is_new:
             kept.append((seed, exercise))
     return kept
+
+
+def _is_built(exercise: Exercise) -> bool:
+    """Whether its answers are compiled."""
+    language = exercise.spec.language if exercise.spec.language != ANY else LANGUAGES.of_suffix(exercise.spec.file)
+    recipe = LANGUAGES[language].recipe if language is not None and language in LANGUAGES else None
+    return recipe is not None and recipe.build is not None and recipe.keeps is not None
 
 
 def _is_fifth(seed: int) -> bool:
@@ -118,9 +133,6 @@ def is_vetted_with(exercise: Exercise, seed: int) -> bool:
     """
     if seed == BASE_SEED:
         return True
-    language = exercise.spec.language if exercise.spec.language != ANY else LANGUAGES.of_suffix(exercise.spec.file)
-    recipe = LANGUAGES[language].recipe if language is not None and language in LANGUAGES else None
-    is_built = recipe is not None and recipe.keeps is not None
     has_numbers = any(isinstance(one.base, int) for one in exercise.spec.vary.values())
-    may_tell = exercise.spec.varies == "rules" or (has_numbers and not is_built)
+    may_tell = exercise.spec.varies == "rules" or (has_numbers and not _is_built(exercise))
     return exercise.is_variant and (may_tell or _is_fifth(seed))
