@@ -77,7 +77,12 @@ CaughtAt = dict[str, dict[str, int]]
 
 
 def vet_exercise(
-    exercise: Exercise, grader: Grader, *, mutants: bool = False, caught_at: CaughtAt | None = None
+    exercise: Exercise,
+    grader: Grader,
+    *,
+    mutants: bool = False,
+    caught_at: CaughtAt | None = None,
+    with_also: bool = True,
 ) -> Vetted:
     """Vet one exercise: what can be seen without running it, then its answer, its decoys and its mutants.
 
@@ -91,6 +96,8 @@ def vet_exercise(
         Try mechanical mutants of the own answer too.
     caught_at : dict, optional
         Where decoys were caught with other seeds: those cases are tried first. What is found here is put in.
+    with_also : bool
+        Run the further honest answers too.
     """
     missing = missing_here(exercise)
     if missing:
@@ -105,6 +112,9 @@ def vet_exercise(
     except InputError as err:
         return Vetted(exercise=exercise, faults=(str(err),))
     decoys = [exercise.decoys[decoy.name] for decoy in exercise.spec.decoy]
+    if not with_also:
+        turns = tuple(msgspec.structs.replace(turn, also={}) for turn in exercise.turns)
+        exercise = msgspec.structs.replace(exercise, turns=turns)
     also = exercise.turns[0].also
     # all that is to be opened of a page in one browser: starting one takes longer than a visit
     seen = iter(grader.visit_files(exercise, [exercise.answer, exercise.answer, *also.values(), *decoys]))
