@@ -276,6 +276,16 @@ def test_tools_called_in_blocks_of_json(tmp_path):
     assert asked[1].messages[-1]["role"] == "user"
     assert "Result of read_file:\n[tides.py" in asked[1].messages[-1]["content"]
     assert [one["reason"] for one in attempt.work.turns[1].calls] == ["bad-json"]
+    ways = [
+        '<tool_call>\n{"name": "run", "arguments": {"command": "show"}}\n</tool_call>',
+        '{"tool": "run", "arguments": {"command": "show"}}',
+        '```json\n[{"tool": "run", "arguments": {"command": "show"}}]\n```',
+    ]
+    for way in ways:
+        (only,) = calls_in(said(way), "blocks", first=1)
+        assert (only.tool, only.arguments) == ("run", {"command": "show"})
+    for nothing in ('```json\n{"name": "Teal", "berth": 3}\n```', "<tool_call>" * 50_000, '```json\n{"name": "x"\n```'):
+        assert calls_in(said(nothing), "blocks", first=1) == []
     cut = said('```json\n{"tool": "write_file", "arguments": {"path": "a", "content": "x', reason="length")
     assert "cut at its limit of tokens" in calls_in(cut, "blocks", first=1)[0].fault
 

@@ -11,6 +11,8 @@ from kettlefield.server.exchange import Exchange, ToolCall
 
 CallForm = Literal["functions", "blocks"]
 MOST_CALLS = 32  # of one reply; more are not carried out
+_TAGS = frozenset({"json", "tool", "tool_call", ""})  # of blocks that may hold a call
+_OPENS, _CLOSES = "<tool_call>", "</tool_call>"
 _SHOWN = 200  # characters of arguments that could not be read
 
 
@@ -28,22 +30,50 @@ class Call:
 def calls_in(exchange: Exchange, form: CallForm, *, first: int) -> list[Call]:
     """The calls of a reply, in order; ``first`` is the number of the first, for those without an id of their own."""
     written = list(exchange.tool_calls) if form == "functions" else _in_blocks(exchange.text)
-    return [_read(one, first + number, cut=exchange.cap_hit) for number, one in enumerate(written)]
+    return [_read(one, first + number, cut=exchange.cap_hit) for number, one in enumerate(written[: 2 * MOST_CALLS])]
 
 
 def _in_blocks(text: str) -> list[ToolCall]:
-    """Blocks that are a call, or that were meant as one: a JSON block which names a tool."""
+    """The calls that a reply holds as JSON: in blocks, between the tags that models are trained with, or all of it."""
+    pieces = [
+        block.text
+        for block in find_blocks(text)
+        if (block.info.split(maxsplit=1)[0].lower() if block.info else "") in _TAGS
+    ]
+    pieces += _between_tags(text)
+    if not pieces and text.strip().startswith(("{", "[")):
+        pieces = [text]
+    return [call for piece in pieces for call in _written(piece)]
+
+
+def _between_tags(text: str) -> list[str]:
+    """What stands between an opening tag and the next closing one; each is looked for once."""
+    pieces: list[str] = []
+    at = 0
+    while len(pieces) < MOST_CALLS:
+        begin = text.find(_OPENS, at)
+        end = text.find(_CLOSES, begin + len(_OPENS)) if begin >= 0 else -1
+        if end < 0:
+            break
+        pieces.append(text[begin + len(_OPENS) : end])
+        at = end + len(_CLOSES)
+    return pieces
+
+
+def _written(piece: str) -> list[ToolCall]:
+    """The calls of one piece of JSON; one that names a tool and cannot be read counts as a call that fails."""
+    if not any(key in piece for key in ('"tool"', '"name"')):
+        return []
+    try:
+        value = json.loads(piece)
+    except (ValueError, RecursionError):
+        # of "name" alone it may be any JSON that a model shows
+        return [ToolCall(id="", name="", arguments=piece)] if '"tool"' in piece or '"arguments"' in piece else []
     calls = []
-    for block in find_blocks(text):
-        tag = block.info.split(maxsplit=1)[0].lower() if block.info else ""
-        if tag not in {"json", "tool", "tool_call", ""} or '"tool"' not in block.text:
-            continue
-        whole = _object(block.text)
-        if whole is None:
-            calls.append(ToolCall(id="", name="", arguments=block.text))
-        else:
-            arguments = whole.get("arguments", {})
-            calls.append(ToolCall(id="", name=str(whole.get("tool")), arguments=json.dumps(arguments)))
+    for whole in value if isinstance(value, list) else [value]:
+        name: object = whole.get("tool", whole.get("name")) if isinstance(whole, dict) else None
+        if isinstance(name, str) and ("tool" in whole or "arguments" in whole):
+            calls.append(ToolCall(id="", name=name, arguments=json.dumps(whole.get("arguments", {}))))
     return calls
 
 
