@@ -279,7 +279,7 @@ def test_a_full_disk_is_one_line_and_keeps_what_was_written(make_plan, program, 
     small.mkdir()
     plan.write_text(plan.read_text().replace("record.db", "small/record.db"))
     script = (
-        f"mount -t tmpfs -o size=900k none {small}; {program} qualify {plan} >/dev/null; code=$?; "
+        f"mount -t tmpfs -o size=1000k none {small}; {program} qualify {plan} >/dev/null; code=$?; "
         f"cp {small}/record.db* {tmp_path}/; exit $code"
     )
     user = [] if os.geteuid() == 0 else ["--user", "--map-root-user"]

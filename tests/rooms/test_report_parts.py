@@ -18,7 +18,7 @@ from kettlefield.views.figures import level_charts as outcomes
 from kettlefield.views.figures import memory_charts as memory
 from kettlefield.views.figures import speed_charts as speed
 from kettlefield.views.material import read_material
-from kettlefield.views.parts import cut
+from kettlefield.views.parts import cut, flat
 from kettlefield.views.report_page import build_sections, charts_of
 from kettlefield.views.sections.decision_sections import headline as headline_of
 from kettlefield.views.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
@@ -45,7 +45,7 @@ def answered(writer, name, passed, *, of=20, **options):
 
 
 def parts_of(writer):
-    return {section.anchor: section.parts for section in build_sections(material_of(writer))}
+    return {section.anchor: tuple(flat(section.parts)) for section in build_sections(material_of(writer))}
 
 
 def tables(parts):
@@ -92,6 +92,37 @@ def test_the_verdict_says_why_who_signed_and_what_it_holds_for(write):
     sign(writer.record, by="R. Tern", note="the berth desk", verdicts={"m@f16": "approved"})
     found = parts_of(writer)["verdict"]
     assert list(tables(found)["Signed"].texts()[0])[1:4] == ["R. Tern", "m@f16", "the berth desk"]
+
+
+@pytest.mark.parametrize(
+    ("criteria", "passed", "sentence", "carried"),
+    [
+        (PASS.format(0.5), (20, 19), "m: approve m@f16, the approved one with", ["m@f16"]),
+        (PASS.format(0.5), (20, 0), "m: approve m@f16, the only one of its levels that is approved.", ["m@f16"]),
+        (
+            PASS.format(0.5),
+            (3, 0),
+            "m: do not approve. The nearest, m@f16, does not meet: pass_rate at least",
+            ["m@f16"],
+        ),
+        (PASS.format(0.5), (11, 10), "m: not decided. m@f16 is undecided: ", ["m@f16", "m@q2_k"]),
+        ("", (20, 20), "m: nothing can be approved, since the plan sets no criteria.", None),
+    ],
+)
+def test_the_first_screen_decides_in_a_sentence_with_the_figures_that_carry_it(
+    write, criteria, passed, sentence, carried
+):
+    writer = write(exercises=20, criteria=criteria)
+    for level, solved in zip(("m@f16", "m@q2_k"), passed, strict=True):
+        # the reference takes the least here, so that it is chosen where both are approved
+        writer.memory(answered(writer, level, solved), "answers", MIB * (1 if level == "m@f16" else 9), 0)
+    parts = parts_of(writer)["verdict"]
+    assert sentence in words(parts)
+    assert [part.chart.name for part in parts if part.kind == "chart"] == ["at-a-glance"]
+    figures = tables(parts).get("The figures that carry it")
+    heads = None if figures is None else [column.head for column in figures.columns if "@" in column.head]
+    assert heads == carried
+    assert ("undecided, the evidence is not enough: m@f16, m@q2_k" in words(parts)) == (passed == (11, 10))
 
 
 def test_the_criteria_stand_at_a_glance_and_one_by_one(write):

@@ -84,7 +84,9 @@ def run(args: argparse.Namespace) -> int:
     if demo.report:
         show_report(record, folder / "report", as_markdown=False)
     if demo.tickets is not None:
-        console.print(safe(f"\n{demo.tickets}: three tickets in small repositories, worked on through tools", "bold"))
+        console.print(
+            safe(f"\n{demo.tickets.name}: three tickets in small repositories, worked on through tools", "bold")
+        )
         code = max(code, run_campaign(demo.tickets, None))
         show(workspace_view(Record.open(folder / TICKETS_RECORD)), as_json=False)
     console.print(safe(_look_next(demo, drafted, record)))
@@ -105,7 +107,10 @@ def _simulated(folder: Path) -> _Demo:
         drafting={"command": None, "suite": "berthdesk", "accelerator": "simulated:card"},
         report=False,
         tickets=folder / TICKETS_NAME,
-        further=(("judge {plan}", "a second model marks replies: how far to trust it"),),
+        further=(
+            ("trials {tickets} --open 1", "a ticket worked on, turn by turn"),
+            ("judge {plan}", "a second model marks replies: how far to trust it"),
+        ),
         remark="",
     )
 
@@ -150,6 +155,7 @@ def _look_next(demo: _Demo, drafted: Path, record: Path) -> str:
         ("mark {record} --by NAME", "mark them yourself, blind"),
         ("decide {record} --json", "the verdicts for a script"),
     )
-    lines = [f"  kettlefield {words.format(plan=demo.plan, record=record)}  {shows}" for words, shows in commands]
+    places = {"plan": demo.plan, "record": record, "tickets": record.with_name(TICKETS_RECORD)}
+    lines = [f"  kettlefield {words.format(**places)}  {shows}" for words, shows in commands]
     first = f"  {demo.plan}  what was decided beforehand ({drafted}: the same files, drafted)"
     return "\n".join([*([f"\n{demo.remark}"] if demo.remark else []), "\nLook next at:", first, *lines])

@@ -11,6 +11,7 @@ from kettlefield.decision.verdict import Decision
 from kettlefield.marking.scores import Marking, read_marking
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import Group, pass_rates_by
+from kettlefield.results.comparison import on_frontier
 from kettlefield.results.context_fill import FillFigures, context_fills
 from kettlefield.results.frames import campaign_facts, notes
 from kettlefield.results.memory_use import Memory, memories
@@ -48,6 +49,25 @@ class Material:
     mixed: dict[str, str]
     notes: tuple[str, ...]
     marking: Marking
+
+
+def solved_frame(material: Material) -> pd.DataFrame:
+    """Each candidate's pass rate and peak memory, and whether it is Pareto-optimal."""
+    rows = material.decision.table.rows
+    best = set(on_frontier(rows))
+    return pd.DataFrame(
+        {
+            "candidate": row.candidate,
+            "model": row.model,
+            "level": row.level,
+            "pass_rate": row.pass_rate.value if row.pass_rate else None,
+            "low": row.pass_rate.low if row.pass_rate else None,
+            "high": row.pass_rate.high if row.pass_rate else None,
+            "peak_bytes": row.peak_bytes,
+            "frontier": row.candidate in best,
+        }
+        for row in rows
+    )
 
 
 def read_material(record: Record, decision: Decision) -> Material:

@@ -1,5 +1,6 @@
 """What a report holds beside tables and words: charts, the grid of outcomes, and trials to open; its sections."""
 
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -87,7 +88,16 @@ class Trials:
     left_out: int
 
 
-Part = Words | Table | Drawn | Grid | Trials
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Beside:
+    """What is read together: in two columns where there is room."""
+
+    kind: Literal["beside"] = "beside"
+    left: tuple[Words | Table | Drawn, ...]
+    right: tuple[Words | Table | Drawn, ...]
+
+
+Part = Words | Table | Drawn | Grid | Trials | Beside
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,6 +107,15 @@ class Section:
     anchor: str
     title: str
     parts: tuple[Part, ...]
+
+
+def flat(parts: Iterable[Part]) -> Iterator[Words | Table | Drawn | Grid | Trials]:
+    """Parts one after the other, for where nothing stands side by side."""
+    for part in parts:
+        if part.kind == "beside":
+            yield from (*part.left, *part.right)
+        else:
+            yield part
 
 
 def drawn(chart: Chart | None) -> Drawn | None:

@@ -12,7 +12,7 @@ from kettlefield.core.plaintext import visible
 from kettlefield.decision.verdict import Decision
 from kettlefield.record.store import Record
 from kettlefield.views.material import Material, read_material
-from kettlefield.views.parts import Grid, Section
+from kettlefield.views.parts import Grid, Section, flat
 from kettlefield.views.sections.correctness_section import correctness_section
 from kettlefield.views.sections.decision_sections import criteria_section, evidence_section, headline, verdict_section
 from kettlefield.views.sections.measured_sections import levels_section, marks_section, memory_section, speed_section
@@ -85,7 +85,7 @@ def render_markdown(title: str, headline: str, sections: tuple[Section, ...], *,
     lines = [f"# {_plain(title)}", "", f"**{_plain(headline)}**", ""]
     for section in sections:
         lines += [f"## {_plain(section.title)}", ""]
-        for part in section.parts:
+        for part in flat(section.parts):
             if part.kind == "words":
                 lines += _words(part)
             elif part.kind == "table":
@@ -151,7 +151,7 @@ def charts_of(sections: tuple[Section, ...]) -> list[Chart]:
     """Every chart of the sections, in order."""
     charts = []
     for section in sections:
-        for part in section.parts:
+        for part in flat(section.parts):
             if part.kind == "chart" or (part.kind == "grid" and part.chart is not None):
                 charts.append(part.chart)
     return [chart for chart in charts if chart is not None]

@@ -41,11 +41,13 @@ class Chart:
     figure: Any
 
 
-def new_figure(*, height_in: float = HEIGHT_IN, rows: int = 1, columns: int = 1, **options: Any) -> tuple[Any, Any]:
+def new_figure(
+    *, height_in: float = HEIGHT_IN, width_in: float = WIDTH_IN, rows: int = 1, columns: int = 1, **options: Any
+) -> tuple[Any, Any]:
     """A figure and its axes in our look, without a display; several axes come as an array."""
     from matplotlib.figure import Figure  # noqa: PLC0415 - half a second, and only when something is drawn
 
-    figure = Figure(figsize=(WIDTH_IN, height_in), dpi=DPI, layout="constrained")
+    figure = Figure(figsize=(width_in, height_in), dpi=DPI, layout="constrained")
     figure.patch.set_alpha(0)
     axes = figure.subplots(rows, columns, **options)
     for each in figure.axes:
@@ -60,9 +62,9 @@ def new_figure(*, height_in: float = HEIGHT_IN, rows: int = 1, columns: int = 1,
     return figure, axes
 
 
-def new_chart(title: str, *, height_in: float = HEIGHT_IN) -> tuple[Any, Any]:
+def new_chart(title: str, *, height_in: float = HEIGHT_IN, width_in: float = WIDTH_IN) -> tuple[Any, Any]:
     """A figure with one pair of axes under a title."""
-    figure, axes = new_figure(height_in=height_in)
+    figure, axes = new_figure(height_in=height_in, width_in=width_in)
     axes.set_title(title, loc="left", fontsize=11, fontweight="bold", color=INK)
     return figure, axes
 

@@ -1,6 +1,7 @@
 """Levels side by side: pass rate and memory, difference to the reference, equal replies, every outcome."""
 
 from collections import Counter
+from collections.abc import Collection
 
 import pandas as pd
 
@@ -74,6 +75,69 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
         finding=findings.memory_saved(known),
         caption=f"Pass rate at the first attempt with 95 % intervals, up to {trials} trials each. Filled: no other "
         f"beats it on pass rate, memory and time for each solved exercise together.{outside}",
+        figure=figure,
+    )
+
+
+SMALL_IN = (4.2, 3.5)  # width and height: beside a table, half a page wide
+
+
+def candidates_at_a_glance(
+    frame: pd.DataFrame, *, chosen: Collection[str], budget_bytes: int | None, least_rate: float | None
+) -> Chart | None:
+    """Every candidate's pass rate over its peak memory, the thresholds drawn, the recommended ones named.
+
+    Parameters
+    ----------
+    frame : data frame
+        Columns candidate, model, level, pass_rate, low, high (shares), peak_bytes.
+    chosen : collection of str
+        The recommended candidates.
+    budget_bytes, least_rate : int or None, float or None
+        The thresholds of memory and pass rate, where the plan has them.
+    """
+    known = frame.dropna(subset=["pass_rate", "peak_bytes"])
+    if known.empty:
+        return None
+    scale = size_scale(known["peak_bytes"].max())
+    budget_bytes, outside = budget_in_sight(budget_bytes, known["peak_bytes"].max())
+    width_in, height_in = SMALL_IN
+    figure, axes = new_chart("Pass rate and peak memory", height_in=height_in, width_in=width_in)
+    for number, (model, of_model) in enumerate(known.groupby("model", sort=False)):
+        colour, marker = COLOURS[number % len(COLOURS)], MARKERS[number % len(MARKERS)]
+        for row in rows_of(of_model):
+            x, is_chosen = row.peak_bytes / scale.factor, row.candidate in chosen
+            axes.vlines(x, row.low, row.high, color=colour, linewidth=2.0 if is_chosen else 1.0)
+            axes.plot(x, row.pass_rate, marker, color=colour, markersize=9 if is_chosen else 6)[0].set_markerfacecolor(
+                colour if is_chosen else "none"
+            )
+            words = f"{model}@{row.level}" if is_chosen else str(row.level)
+            # a name to the side on which there is more room
+            leftward = is_chosen and row.peak_bytes > 0.4 * known["peak_bytes"].max()
+            place = {"ha": "right", "xytext": (-7, 5)} if leftward else {"xytext": (6, 4)}
+            style = {"fontsize": 9, "weight": "bold"} if is_chosen else {"fontsize": 7.5}
+            note(axes, words, (x, row.pass_rate), **place, **style)
+    if budget_bytes is not None:
+        axes.axvline(budget_bytes / scale.factor, color=INK, linestyle="--", linewidth=1.1)
+        at = (budget_bytes / scale.factor, 0.0)
+        note(axes, "memory budget", at, xytext=(3, 2), rotation=90, va="bottom", fontsize=7.5)
+    if least_rate is not None:
+        axes.axhline(least_rate, color=INK, linestyle=":", linewidth=1.1)
+        note(axes, "wanted", (0.0, least_rate), xytext=(2, 3), fontsize=8, xycoords=("axes fraction", "data"))
+    axes.set_xlabel(f"peak memory ({scale.label})")
+    axes.set_ylabel("pass rate")
+    axes.set_ylim(-0.03, 1.08)
+    axes.set_xlim(left=0)
+    axes.margins(x=0.22)
+    return Chart(
+        name="at-a-glance",
+        title="Pass rate and peak memory",
+        alt=sentences(
+            f"{row.candidate} solves {row.pass_rate:.2f} ({row.low:.2f} to {row.high:.2f}) "
+            f"in {format_bytes(row.peak_bytes)}" + (", recommended" if row.candidate in chosen else "")
+            for row in rows_of(known)
+        ),
+        caption=f"Bars: 95 % intervals. Filled and named: recommended.{outside}",
         figure=figure,
     )
 

@@ -1,18 +1,23 @@
 """The verdict and what it holds for, the criteria one by one, and the evidence on which all of it rests."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
-from kettlefield.core.acceptance import Verdict
+from kettlefield.core.acceptance import Status, Threshold, Verdict
+from kettlefield.core.plaintext import as_sentence
+from kettlefield.core.statistics.estimate import in_words
 from kettlefield.core.units import format_bytes, format_duration
+from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.provenance import Standing
+from kettlefield.decision.verdict import CandidateVerdict
 from kettlefield.results.rows import not_measured
 from kettlefield.server.loaded import named
 from kettlefield.views.criteria_view import criteria_tables, glance_table, signatures_table
-from kettlefield.views.material import Material
-from kettlefield.views.parts import Part, Section
+from kettlefield.views.figures.level_charts import candidates_at_a_glance
+from kettlefield.views.material import Material, solved_frame
+from kettlefield.views.parts import Beside, Drawn, Part, Section, drawn
 from kettlefield.views.table import Table, Words, folded, present, table, words
 
 
@@ -33,36 +38,139 @@ def headline(material: Material) -> str:
 
 
 def verdict_section(material: Material) -> Section:
-    """The section."""
-    decision, campaign = material.decision, material.campaign
+    """The decision on one screen: a sentence a model, the figures that carry it, what it does not cover, who signed."""
+    decision = material.decision
     conditions = tuple(
         f"{candidate}: {'; '.join(decision.conditions[candidate])}" for candidate in decision.recommended.values()
     )
-    simulated = "SIMULATED: these are made-up models on a made-up accelerator; only the grading is real."
     baselines = [row.candidate for row in decision.table.rows if row.baseline]
     return Section(
         anchor="verdict",
         title="Verdict",
         parts=present(
-            Words(text=simulated, tone="warning") if campaign["simulated"] else None,
-            Words(
-                text="Left out, because this rig could not ask it:",
-                items=tuple(not_measured(material.record)),
-                tone="warning",
-            )
-            if not_measured(material.record)
-            else None,
-            Words(text="Conditions:", items=conditions) if conditions else None,
+            Words(text="", items=tuple(_of_model(material, model) for model in _models(material))),
+            Beside(
+                left=present(
+                    _carried_by(material),
+                    Words(text="Conditions:", items=conditions, tone="small") if conditions else None,
+                ),
+                right=present(_glance(material), _not_covered(material), _unsigned(material)),
+            ),
+            *_signed(material),
             table(
                 "Every candidate",
                 [words("candidate"), words("verdict"), words("because")],
                 [(one.candidate, one.verdict.value, _because(material, one.candidate)) for one in decision.verdicts],
                 note=f"Baselines are not up for approval: {', '.join(baselines)}." if baselines else "",
             ),
-            *_signed(material),
             table("What it holds for", [words(""), words("")], _holds_for(material)),
         ),
     )
+
+
+MOST_CARRIED = 2  # candidates whose figures stand beside the decision
+
+
+def _models(material: Material) -> list[str]:
+    """The models that are up for approval, in the record's order."""
+    return list(dict.fromkeys(row.model for row in material.decision.table.rows if not row.baseline))
+
+
+def _of_model(material: Material, model: str) -> str:
+    """The decision on a model in a sentence, with its reason."""
+    decision = material.decision
+    mine = {row.candidate for row in decision.table.rows if row.model == model}
+    verdicts = [one for one in decision.verdicts if one.candidate in mine]
+    chosen = decision.recommended.get(model)
+    if chosen is not None:
+        count = len(decision.criteria)
+        met = "its criterion is met" if count == 1 else f"all {count} criteria are met"
+        approved = [one for one in verdicts if one.verdict is Verdict.APPROVED]
+        why = decision.why_recommended[model] if len(approved) > 1 else "the only one of its levels that is approved"
+        return f"{model}: approve {chosen}, {why}. {as_sentence(met)}"
+    open_ones = [one for one in verdicts if one.verdict is Verdict.UNDECIDED]
+    if not decision.criteria:
+        return f"{model}: nothing can be approved, since the plan sets no criteria."
+    if open_ones:
+        first = open_ones[0]
+        reasons = [one.reason for one in first.judgements if one.reason]
+        why = f": {reasons[0]}" if reasons else ""
+        return f"{model}: not decided. {first.candidate} is undecided{why}."
+    nearest = _nearest(verdicts)
+    if nearest is None:
+        return f"{model}: nothing was measured."
+    failed = [one.criterion for one in nearest.judgements if one.status is Status.NOT_MET]
+    wanted = "; ".join(f"{one.label} {one.wanted}" for one in failed)
+    return f"{model}: do not approve. The nearest, {nearest.candidate}, does not meet: {wanted}."
+
+
+def _nearest(verdicts: Sequence[CandidateVerdict]) -> CandidateVerdict | None:
+    """The candidate with the fewest criteria that are not met."""
+    return min(verdicts, key=lambda one: sum(each.status is Status.NOT_MET for each in one.judgements), default=None)
+
+
+def _carried_by(material: Material) -> Table | None:
+    """The criteria with what was found of the candidates that the decision is about."""
+    decision = material.decision
+    shown = [decision.of(name) for name in decision.recommended.values()]
+    if not shown:
+        shown = [one for one in decision.verdicts if one.verdict is Verdict.UNDECIDED] or [_nearest(decision.verdicts)]
+    carried = [one for one in shown if one is not None and one.judgements][:MOST_CARRIED]
+    if not carried:
+        return None
+    return table(
+        "The figures that carry it",
+        [words("criterion"), *(column for one in carried for column in (words(one.candidate), words("")))],
+        [
+            (
+                f"{criterion.label} {criterion.wanted}",
+                *(
+                    cell
+                    for judged in (one.judgements[at] for one in carried)
+                    for cell in (in_words(judged.found, MEASURES[criterion.measure].unit), judged.status.value)
+                ),
+            )
+            for at, criterion in enumerate(decision.criteria)
+        ],
+    )
+
+
+def _glance(material: Material) -> Drawn | None:
+    """All candidates in a figure, with the thresholds."""
+    decision = material.decision
+    frame = solved_frame(material)
+    least = next(
+        (
+            one.threshold.at_least
+            for one in decision.criteria
+            if one.measure == "pass_rate" and not one.among and isinstance(one.threshold, Threshold)
+        ),
+        None,
+    )
+    if not len(frame):
+        return None
+    chosen = set(decision.recommended.values())
+    return drawn(candidates_at_a_glance(frame, chosen=chosen, budget_bytes=decision.budget_bytes, least_rate=least))
+
+
+SIMULATED = "SIMULATED: these are made-up models on a made-up accelerator; only the grading is real."
+
+
+def _not_covered(material: Material) -> Words | None:
+    """What a reader must not take from the decision, each in a line."""
+    decision = material.decision
+    lines = [SIMULATED] if material.campaign["simulated"] else []
+    lines += not_measured(material.record)
+    open_ones = [one.candidate for one in decision.verdicts if one.verdict is Verdict.UNDECIDED]
+    if open_ones and decision.criteria:
+        lines.append(f"undecided, the evidence is not enough: {', '.join(open_ones)}")
+    disturbed = int(material.timed["disturbed"].notna().sum())
+    if disturbed:
+        lines.append(f"{disturbed} of {len(material.timed)} timed requests were disturbed and are left out")
+    few = [row.candidate for row in decision.table.rows if row.trials < row.planned]
+    if few:
+        lines.append(f"not all trials were run: {', '.join(few)}")
+    return Words(text="What it does not cover:", items=tuple(lines), tone="warning") if lines else None
 
 
 def _because(material: Material, candidate: str) -> str:
@@ -77,10 +185,18 @@ def _because(material: Material, candidate: str) -> str:
     return f"{wanted}: " + "; ".join(f"{one.criterion.label} {one.criterion.wanted}" for one in judgements)
 
 
+def _unsigned(material: Material) -> Words | None:
+    """The command that signs, where nobody has."""
+    if material.audit.signatures:
+        return None
+    said = f'Nobody has signed this decision yet. kettlefield decide {material.record.path.name} --by "NAME" signs it.'
+    return Words(text=said, tone="warning")
+
+
 def _signed(material: Material) -> tuple[Words | Table, ...]:
     audit = material.audit
     if not audit.signatures:
-        return (Words(text="Nobody has signed this decision yet.", tone="warning"),)
+        return ()
     signed = present(signatures_table(audit.signatures))
     if audit.faults:
         return *signed, Words(text="This record is not as it was signed:", items=audit.faults, tone="warning")

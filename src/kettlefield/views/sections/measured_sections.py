@@ -7,7 +7,7 @@ import pandas as pd
 from kettlefield.core.acceptance import NoWorse
 from kettlefield.core.statistics.paired import score_interval
 from kettlefield.results.capacity import floor_of
-from kettlefield.results.comparison import ends_of_scale, on_frontier
+from kettlefield.results.comparison import ends_of_scale
 from kettlefield.results.rows import candidate_rows
 from kettlefield.results.series import depth_samples, grid_samples, memory_series
 from kettlefield.views.answers_view import replies_table, temperature_words
@@ -21,7 +21,7 @@ from kettlefield.views.figures.queue_charts import queues_under_load
 from kettlefield.views.figures.speed_charts import decode_against_depth, distribution, loads_and_ceilings, under_load
 from kettlefield.views.fill_view import fill_pairs_table, fill_table
 from kettlefield.views.marks_view import marks_parts
-from kettlefield.views.material import Material
+from kettlefield.views.material import Material, solved_frame
 from kettlefield.views.memory_view import energy_table, growth_table, less_table, phases_table
 from kettlefield.views.needed_parts_view import needed_parts_tables
 from kettlefield.views.parts import Part, Section, drawn
@@ -45,20 +45,7 @@ from kettlefield.views.table import Words, folded, present
 def levels_section(material: Material) -> Section:
     """The section."""
     rows = material.decision.table.rows
-    best = set(on_frontier(rows))
-    solved = pd.DataFrame(
-        {
-            "candidate": row.candidate,
-            "model": row.model,
-            "level": row.level,
-            "pass_rate": row.pass_rate.value if row.pass_rate else None,
-            "low": row.pass_rate.low if row.pass_rate else None,
-            "high": row.pass_rate.high if row.pass_rate else None,
-            "peak_bytes": row.peak_bytes,
-            "frontier": row.candidate in best,
-        }
-        for row in rows
-    )
+    solved = solved_frame(material)
     accepted = next((one for one in material.decision.criteria if isinstance(one.threshold, NoWorse)), None)
     confidence = accepted.confidence if accepted is not None else 0.95
     margin = accepted.threshold.margin if accepted is not None and isinstance(accepted.threshold, NoWorse) else None
