@@ -11,7 +11,7 @@ import argparse
 import numpy as np
 from scipy import stats
 
-from kettlefield.core.statistics.paired import counted_pairs
+from kettlefield.core.statistics.paired import counted_pairs, score_statistics
 
 EXERCISES = (16, 40, 72, 150)
 MARGINS = (0.05, 0.10)
@@ -40,15 +40,6 @@ def campaigns(
     return won, lost
 
 
-def score(won: np.ndarray, lost: np.ndarray, pairs: np.ndarray, difference: float) -> np.ndarray:
-    """`core.paired.score_statistic` for many campaigns at once."""
-    a = 2 * pairs
-    b = -won - lost + (2 * pairs - won + lost) * difference
-    c = -lost * difference * (1 - difference)
-    q = (np.sqrt(np.maximum(0, b * b - 4 * a * c)) - b) / (2 * a)
-    return (won - lost - pairs * difference) / np.sqrt(pairs * (2 * q + difference * (1 - difference)))
-
-
 def said(won: np.ndarray, lost: np.ndarray, samples: int, margin: float) -> dict[str, float]:
     """Share of campaigns in which each method says "no worse"."""
     exercises = won.shape[1]
@@ -67,8 +58,10 @@ def said(won: np.ndarray, lost: np.ndarray, samples: int, margin: float) -> dict
         "normal": float(np.mean(mean - Z * spread > -margin)),
         "t": float(np.mean(mean - t * spread > -margin)),
         "bootstrap": float(np.mean(np.quantile(drawn, 0.05, axis=0) > -margin)),
-        "score, all pairs": float(np.mean(score(all_won, all_lost, np.full(len(won), float(pairs)), -margin) > Z)),
-        "score, counted": float(np.mean(score(all_won * scale, all_lost * scale, worth, -margin) > Z)),
+        "score, all pairs": float(
+            np.mean(score_statistics(all_won, all_lost, np.full(len(won), float(pairs)), -margin) > Z)
+        ),
+        "score, counted": float(np.mean(score_statistics(all_won * scale, all_lost * scale, worth, -margin) > Z)),
     }
 
 

@@ -22,6 +22,13 @@ NEWER_COLUMNS = {
     "candidate": "baseline",
     "memory_block": "end_bytes mapped_peak_bytes energy_j energy_from superseded_at",
 }
+# what came after format 8
+AFTER_8 = (
+    *("DROP INDEX one_trial_each", "ALTER TABLE trial DROP COLUMN context_fill"),
+    *("ALTER TABLE exercise DROP COLUMN refer", "ALTER TABLE exercise DROP COLUMN block"),
+    "ALTER TABLE campaign DROP COLUMN until",
+    *(f"DROP TABLE {name}" for name in ("server_metrics", "workspace_run", "workspace_turn", "look")),
+)
 CALLS = {"kind": "calls", "name": "c", "cases": "cases.json"}
 
 
@@ -117,10 +124,9 @@ def test_a_record_of_the_first_format_is_brought_up_and_read_the_same(make_plan,
         for table, columns in NEWER_COLUMNS.items():
             for column in columns.split():
                 connection.execute(f"ALTER TABLE {table} DROP COLUMN {column}")
-        connection.execute("DROP INDEX one_trial_each")
-        connection.execute("ALTER TABLE trial DROP COLUMN context_fill")
-        connection.execute("ALTER TABLE exercise DROP COLUMN refer")
-        for table in ("procedure", "signature", "picture", "mark", "assessment", "alembic_version", "server_metrics"):
+        for statement in AFTER_8:
+            connection.execute(statement)
+        for table in ("procedure", "signature", "picture", "mark", "assessment", "alembic_version"):
             connection.execute(f"DROP TABLE {table}")
         connection.execute("UPDATE exchange SET purpose = 'speed' WHERE purpose = 'latency'")
         connection.execute("INSERT INTO meta VALUES ('schema_version', '1')")
@@ -144,10 +150,8 @@ def test_a_signed_record_of_format_8_is_brought_up_whole_and_its_signature_holds
     path = run(make_plan, run_cli, suite, "chat")
     signed = results_digest(Record.open(path), 8)
     with sqlite3.connect(path) as connection:
-        connection.execute("DROP INDEX one_trial_each")
-        connection.execute("ALTER TABLE trial DROP COLUMN context_fill")
-        connection.execute("ALTER TABLE exercise DROP COLUMN refer")
-        connection.execute("DROP TABLE server_metrics")
+        for statement in AFTER_8:
+            connection.execute(statement)
         connection.execute("UPDATE alembic_version SET version_num = '8'")
         attempts = connection.execute("SELECT count(*) FROM attempt").fetchone()
     connection.close()

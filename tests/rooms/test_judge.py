@@ -195,7 +195,7 @@ def test_marks_mean_over_markers_and_agree_pair_by_pair():
 def test_kinds_are_named_and_empty_tables_leave_older_signatures_standing(record):
     assert (
         kinds_of(None) == ("explain", "page")
-        and len(kinds_of("all")) == 15
+        and len(kinds_of("all")) == 16
         and kinds_of("write, data") == ("write", "data")
     )
     with pytest.raises(InputError, match="explian"):

@@ -409,11 +409,11 @@ def test_vetting_a_ticket(tmp_path):
     exercise = ticket(folder, decoys=decoys, checks=[hidden], table={"build": "show", "commands": commands})
     assert vet_exercise(exercise, grader()).faults == ()
     wrong = [("still-ten", "passed", {"tides.py": FIXED + "\n"}), decoys[1]]
-    table = {"commands": {"hang": "sleep 60", "make": "make all"}}
+    table = {"commands": {"hang": "sleep 60", "tidy": "no-such-tool all"}}
     faults = vet_exercise(ticket(tmp_path / "other", decoys=wrong, table=table), grader()).faults
     assert any("a decoy is declared to pass" in fault for fault in faults)
     assert any('command "hang" fails on its own answer: still running' in fault for fault in faults)
-    assert any('command "make" fails on its own answer: exit status 127' in fault for fault in faults)
+    assert any('command "tidy" fails on its own answer: exit status 127' in fault for fault in faults)
     needs = ticket(tmp_path / "needs", table={"needs": ["kotlin"]})
     assert missing_here(needs) == "" or "kotlin" in missing_here(needs)
 

@@ -8,6 +8,7 @@ import time
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 
+from kettlefield.campaign.deciding import Deciding
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, PARTS, Job, measure, steps_left
@@ -24,6 +25,7 @@ from kettlefield.campaign.setup import (
     register_candidates,
 )
 from kettlefield.campaign.trial_runner import Desk, Due, run_answers, sampling_of
+from kettlefield.campaign.turns import Turn, next_turn
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.core.units import format_duration
@@ -59,6 +61,7 @@ class Scope:
     exercises: frozenset[str]
     parts: frozenset[str] = frozenset(PARTS)
     within_s: float | None = None  # that one candidate may take; none: as long as it needs
+    complete: bool = False  # ask everything, also where candidates stop when they are decided
 
 
 @dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,6 +94,7 @@ class Work:
     share: float  # of all trials and timed requests that are to be in the record after this block
     threads: ThreadPoolExecutor  # that grade
     ask_until_s: float = math.inf  # on the monotonic clock: then nothing more is asked
+    turn: Turn | None = None  # blocks that may be asked; none: the campaign has none
 
     @property
     def is_over(self) -> bool:
@@ -120,6 +124,7 @@ class Conductor:
         self._is_simulated = accelerator is not None and accelerator.simulated
         self._checks = SessionChecks(plan, asked, record, observer, self._note)
         self._phase = ""  # of the candidate that is served now
+        self._deciding: Deciding | None = None  # where candidates stop when they are decided
 
     async def run(self, scope: Scope) -> Tally:
         """Run what is not yet in the record.
@@ -140,24 +145,98 @@ class Conductor:
             self._observer.planned(total, total - left)
         blocks = self._plan.rig.blocks
         with ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix="grader") as threads:
+            if self._plan.campaign.until == "decided":
+                self._deciding = Deciding(self._plan, self._record, self._note, complete=scope.complete)
+                await self._run_until_decided(self._deciding, chosen, known, scope, threads)
+                return self._tally
             for block in range(1, blocks + 1):
                 for candidate in chosen:
                     work = Work(registered=known[candidate.name], scope=scope, share=block / blocks, threads=threads)
-                    try:
-                        await self._run_within(candidate, work)
-                    except ServerError as err:
-                        self._trouble(candidate, known[candidate.name].id, str(err))
+                    await self._run_or_trouble(candidate, work)
         return self._tally
 
-    def _pending(self, candidate: Candidate, candidate_id: int, scope: Scope, share: float) -> list[Due]:
-        """Which of the first share of all trials is not in the record yet."""
+    async def _run_or_trouble(self, candidate: Candidate, work: Work) -> None:
+        try:
+            await self._run_within(candidate, work)
+        except ServerError as err:
+            self._trouble(candidate, work.registered.id, str(err))
+
+    async def _run_until_decided(
+        self,
+        deciding: Deciding,
+        chosen: list[Candidate],
+        known: Mapping[str, Registered],
+        scope: Scope,
+        threads: ThreadPoolExecutor,
+    ) -> None:
+        """Turn after turn, until nobody needs another or the time is over."""
+        budget_s = self._plan.campaign.budget
+        until_s = math.inf if budget_s is None else time.monotonic() + budget_s
+        by_name, names, stalled = {one.name: one for one in chosen}, [one.name for one in chosen], set[str]()
+        deciding.say_what_waits()
+        while time.monotonic() < until_s:
+            standings = [
+                deciding.standing(one, to_be_measured=self._is_to_be_measured(one, known, scope), among=names)
+                for one in chosen
+            ]
+            if ANSWERS not in scope.parts:
+                standings = [dataclasses.replace(one, wants_more=False) for one in standings]
+            turn = next_turn(standings, deciding.blocks.count, stalled, by_chance=budget_s is not None)
+            if turn is None:
+                break
+            candidate = by_name[turn.candidate]
+            work = Work(
+                registered=known[turn.candidate],
+                scope=scope,
+                share=1.0,
+                threads=threads,
+                ask_until_s=until_s,
+                turn=turn,
+            )
+            before = self._amount_done(candidate, work.registered.id)
+            await self._run_or_trouble(candidate, work)
+            if self._amount_done(candidate, work.registered.id) == before:
+                stalled.add(turn.candidate)
+        for candidate in chosen:
+            self._say_left_out(deciding, candidate, known[candidate.name].id, scope)
+        if time.monotonic() >= until_s and any(deciding.is_open(one) for one in chosen):
+            names_open = ", ".join(one.name for one in chosen if deciding.is_open(one))
+            self._note(
+                f"the budget of {format_duration(budget_s or 0.0)} was over before all was decided: {names_open}"
+            )
+
+    def _is_to_be_measured(self, candidate: Candidate, known: Mapping[str, Registered], scope: Scope) -> bool:
+        candidate_id = known[candidate.name].id
+        steps = steps_left(candidate, self._record.procedures(candidate_id), scope.parts)
+        return bool(steps) or self._wants_cold_load(candidate, candidate_id, scope)
+
+    def _amount_done(self, candidate: Candidate, candidate_id: int) -> tuple[int, int]:
+        return len(self._record.finished(candidate_id)), len(self._record.procedures(candidate_id))
+
+    def _say_left_out(self, deciding: Deciding, candidate: Candidate, candidate_id: int, scope: Scope) -> None:
+        """Take what nobody needs any more out of what is shown as left."""
+        why = deciding.rejected_apart(candidate)
+        if why is not None:
+            self._note(f"{candidate.name}: never saw the suite: {why}", candidate_id)
+        if ANSWERS in scope.parts and (why is not None or not deciding.is_open(candidate)):
+            left = len(self._pending(candidate, candidate_id, scope, 1.0))
+            self._observer.looked(candidate.name, "", left)
+
+    def _pending(
+        self, candidate: Candidate, candidate_id: int, scope: Scope, share: float, turn: Turn | None = None
+    ) -> list[Due]:
+        """Which of the first share of all trials, or of the blocks of a turn, is not in the record yet."""
         finished = self._record.finished(candidate_id)
+        exercises = [exercise for exercise in self._asked.exercises if exercise.id in scope.exercises]
+        if turn is not None and self._deciding is not None:
+            block_of = self._deciding.blocks.of
+            exercises = [one for one in exercises if block_of.get(one.id, turn.upto + 1) <= turn.upto]
         planned = [
             Due(exercise, sample, fill)
             for sample in range(1, candidate.grading.samples + 1)
             for fill in candidate.grading.fills
-            for exercise in self._asked.exercises
-            if exercise.id in scope.exercises and (fill is None or not exercise.workspace)
+            for exercise in exercises
+            if fill is None or not exercise.workspace
         ]
         return [
             due
@@ -207,11 +286,20 @@ class Conductor:
         candidate_id, scope = work.registered.id, work.scope
         steps = steps_left(candidate, self._record.procedures(candidate_id), scope.parts)
         return _Left(
-            pending=self._pending(candidate, candidate_id, scope, work.share) if ANSWERS in scope.parts else [],
+            pending=self._pending(candidate, candidate_id, scope, work.share, work.turn)
+            if ANSWERS in scope.parts and self._goes_on(candidate, work)
+            else [],
             # the procedure that it died in would bring it down again
             steps=tuple(step for step in steps if step not in tried),
             cold_load=self._wants_cold_load(candidate, candidate_id, scope),
         )
+
+    def _goes_on(self, candidate: Candidate, work: Work, block: int = 0) -> bool:
+        """Whether a candidate is to be asked more: after a block, or at all."""
+        if self._deciding is None or work.turn is None:
+            return True
+        needed = block < work.turn.least or self._deciding.is_open(candidate)
+        return needed and self._deciding.rejected_apart(candidate) is None
 
     async def _serve(self, candidate: Candidate, work: Work, left: "_Left") -> "_Died | None":
         """One start of the server, and all that is left to do with it; how it died, if it did."""
@@ -239,7 +327,7 @@ class Conductor:
             await session.save_loaded(place.weights_files)
             if left.steps and session.is_alive():
                 await self._measure(candidate, candidate_id, session, left.steps, work.share, neutral)
-            if left.pending and session.is_alive():
+            if left.pending and session.is_alive() and self._goes_on(candidate, work):
                 await self._answers_part(candidate, candidate_id, session, left.pending, work, neutral)
             server = session.server
             died = None
@@ -328,6 +416,37 @@ class Conductor:
             call_form=form or "blocks",
             filling=filling,
         )
+        upto = work.turn.upto if work.turn is not None else None
+        for block, of_block in self._by_block(pending):
+            await self._ask_pending(candidate, candidate_id, session, desk, of_block)
+            if self._deciding is not None and session.is_alive() and not work.is_over:
+                step = self._deciding.catch_up(candidate)
+                if step is not None:
+                    self._observer.looked(candidate.name, step.words, 0)
+                if not self._goes_on(candidate, work, block):
+                    upto = block
+                    break
+        turn = dataclasses.replace(work.turn, upto=upto) if work.turn is not None and upto is not None else None
+        left = sum(
+            form is not None or not due.exercise.workspace
+            for due in self._pending(candidate, candidate_id, scope, work.share, turn)
+        )
+        if left and session.is_alive() and not work.is_over:
+            text = f"{candidate.name}: the server takes no connections; {left} trials were not asked"
+            self._trouble(candidate, candidate_id, f"{text}; the same command resumes")
+
+    def _by_block(self, pending: list[Due]) -> list[tuple[int, list[Due]]]:
+        """What is to be asked, block after block; a campaign without blocks has one."""
+        if self._deciding is None:
+            return [(0, pending)] if pending else []
+        of = self._deciding.blocks.of
+        blocks = sorted({of[due.exercise.id] for due in pending})
+        return [(block, [due for due in pending if of[due.exercise.id] == block]) for block in blocks]
+
+    async def _ask_pending(
+        self, candidate: Candidate, candidate_id: int, session: Session, desk: Desk, pending: list[Due]
+    ) -> None:
+        """Trials at every fill of the context, the exercise alone first."""
         for fill in candidate.grading.fills:
             due = [one for one in pending if one.fill == fill]
             session.phase = self._phase = ANSWERS if fill is None else filled_phase(fill)
@@ -339,13 +458,6 @@ class Conductor:
                 raise _first(group) from group
             if due:
                 session.save_phase()
-        left = sum(
-            form is not None or not due.exercise.workspace
-            for due in self._pending(candidate, candidate_id, scope, work.share)
-        )
-        if left and session.is_alive() and not work.is_over:
-            text = f"{candidate.name}: the server takes no connections; {left} trials were not asked"
-            self._trouble(candidate, candidate_id, f"{text}; the same command resumes")
 
     def _note(self, text: str, candidate_id: int | None = None) -> None:
         self._record.save_note(text, candidate_id)

@@ -12,6 +12,7 @@ from typing import Any, Protocol
 
 import msgspec
 
+from kettlefield.campaign.deciding import drawn_blocks
 from kettlefield.campaign.learning import known_overhead
 from kettlefield.campaign.serving import key_headers
 from kettlefield.core.errors import InputError
@@ -45,6 +46,9 @@ class Observer(Protocol):
 
     def phase(self, candidate: str, phase: str) -> None:
         """A candidate enters a phase: "load", "preflight", "warm-up", a procedure, "counting", "answers"."""
+
+    def looked(self, candidate: str, words: str, left_out: int) -> None:
+        """A look was taken; so many trials of the candidate are not asked, since nothing needs them."""
 
     def trial_done(self, candidate: str, exercise: str, outcome: Outcome) -> None:
         """A trial is in the record."""
@@ -81,8 +85,11 @@ def begin_campaign(
     check_against_suite(plan.criteria, [properties_of(e, s) for s in asked.shares for e in s.exercises], str(plan.path))
     _check_styles(plan, asked)
     if campaign is None:
+        blocks = drawn_blocks(plan, asked) if plan.campaign.until == "decided" else {}
         entry = _campaign_entry(plan, asked, isolation, accelerator)
-        record.begin(entry, [_exercise_entry(e, share, asked) for share in asked.shares for e in share.exercises])
+        record.begin(
+            entry, [_exercise_entry(e, share, asked, blocks) for share in asked.shares for e in share.exercises]
+        )
         for line in plan.left_out:
             record.save_note(f"left out: {line}")
         return
@@ -92,6 +99,14 @@ def begin_campaign(
             f"was begun with another state of the suite {campaign['suite_name']} ({campaign['suite_digest'][:19]})",
             place,
             "Restore the suite, or give the plan a new record.",
+        )
+    if (campaign["until"] or "all") != plan.campaign.until:
+        ways = {"all": "asks everything", "decided": "stops when it is decided"}
+        then, now = ways[campaign["until"] or "all"], ways[plan.campaign.until]
+        raise InputError(
+            f"holds a campaign that {then}; the plan now {now}",
+            place,
+            "Undo the change, or give the plan a new record: how often one looks is settled before the first look.",
         )
     check_same_plan(campaign, plan, place)
     record.set_not_measured(asked.not_measured)
@@ -304,6 +319,7 @@ def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator:
         suite_digest=asked.digest,
         rig=rig,
         simulated=accelerator is not None and accelerator.simulated,
+        until=None if plan.campaign.until == "all" else plan.campaign.until,
     )
 
 
@@ -319,7 +335,7 @@ def properties_of(exercise: Exercise, share: Share) -> dict[str, str]:
     }
 
 
-def _exercise_entry(exercise: Exercise, share: Share, asked: Asked) -> ExerciseEntry:
+def _exercise_entry(exercise: Exercise, share: Share, asked: Asked, blocks: Mapping[str, int]) -> ExerciseEntry:
     spec = exercise.spec
     return ExerciseEntry(
         id=exercise.id,
@@ -337,6 +353,7 @@ def _exercise_entry(exercise: Exercise, share: Share, asked: Asked) -> ExerciseE
         not_measured=asked.not_measured.get(exercise.id),
         guidance=exercise.guidance,
         refer=_places(exercise),
+        block=blocks.get(exercise.id),
     )
 
 

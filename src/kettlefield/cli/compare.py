@@ -11,6 +11,7 @@ from kettlefield.views.answers_view import cost_view, groups_view, outcomes_view
 from kettlefield.views.comparison_view import comparison_rows, comparison_view
 from kettlefield.views.fidelity_view import fidelity_view
 from kettlefield.views.fill_view import fill_view
+from kettlefield.views.looks_view import looks_view
 from kettlefield.views.marks_view import marks_view
 from kettlefield.views.memory_view import memory_view
 from kettlefield.views.needed_parts_view import needed_parts_view
@@ -31,6 +32,7 @@ PARTS: dict[str, Callable[[Record, str | None], View]] = {
     "workspaces": workspace_view,
     "replies": replies_view,
     "marks": marks_view,
+    "looks": looks_view,
 }
 
 
@@ -56,7 +58,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "several samples; cost of a solution; how likely fixed texts are and how near each level stays to its "
         "reference; what files before the task take; tasks about a long text, by its length and by where the needed "
         "parts stand; work in a repository through tools; how far replies follow the reference level's; marks by "
-        "people and by a judge model",
+        "people and by a judge model; how criteria stood at each look of a campaign that stops when it is decided",
     )
     parser.add_argument("--against", metavar="MODEL@LEVEL", help="compare all others with this one, whatever its model")
     parser.add_argument(

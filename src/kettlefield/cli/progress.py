@@ -100,6 +100,13 @@ class CampaignProgress:
         if not self._live:
             self._line(f"{candidate}: {doing}")
 
+    def looked(self, candidate: str, words: str, left_out: int) -> None:
+        """See ``Observer``."""
+        if words:
+            self._line(f"{candidate} {words}")
+        if left_out and self._progress.tasks[0].total is not None:
+            self._progress.update(self._task, total=self._progress.tasks[0].total - left_out)
+
     def trial_done(self, candidate: str, exercise: str, outcome: Outcome) -> None:
         """See ``Observer``."""
         self._outcomes[outcome] += 1

@@ -20,10 +20,11 @@ from kettlefield.campaign.measuring import PARTS, again_of
 from kettlefield.campaign.readiness import check_extensions, prepare_grading
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.progress import CampaignProgress
+from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import FAULTS
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.grading.grader import Grader
-from kettlefield.plan.plan import read_plan, select
+from kettlefield.plan.plan import Plan, read_plan, select
 from kettlefield.plan.suite_selection import read_asked
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import open_accelerator
@@ -70,6 +71,15 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "--retry-faults", action="store_true", help="run trials again that ended in a fault of server or rig"
     )
     parser.add_argument(
+        "--until-decided",
+        action="store_true",
+        help='stop each candidate as soon as its criteria are decided, as until = "decided" in [campaign] does; its\n'
+        "bounds allow for looking again and again",
+    )
+    parser.add_argument(
+        "--complete", action="store_true", help="with it: ask everything all the same; what is decided stays decided"
+    )
+    parser.add_argument(
         "--keep-all", action="store_true", help="keep what a pattern or settings that vary stand for and cannot fit"
     )
     parser.add_argument(
@@ -96,6 +106,8 @@ def run(args: argparse.Namespace) -> int:
         unsafe=args.unsafe_no_isolation,
         again=args.again or (),
         keep_all=args.keep_all,
+        until_decided=args.until_decided,
+        complete=args.complete,
     )
 
     show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
@@ -112,13 +124,17 @@ def run_campaign(
     again: Sequence[str] = (),
     within_s: float | None = None,
     keep_all: bool = False,
+    until_decided: bool = False,
+    complete: bool = False,
 ) -> ExitCode:
     """Carry out a plan; the exit code says whether everything could be measured.
 
     ``within_s`` is what one candidate may take, in seconds; ``keep_all`` runs what cannot fit too.
     """
     superseding = again_of(again)
-    plan = read_plan(plan_path, keep_all=keep_all)
+    plan = _plan(plan_path, keep_all=keep_all, until_decided=until_decided)
+    if complete and plan.campaign.until == "all":
+        raise InputError("asks everything already", "--complete", "It goes with --until-decided.")
     check_extensions(plan)
     asked = read_asked(plan)
     candidates, exercises = select(plan, only, [exercise.id for exercise in asked.exercises])
@@ -145,7 +161,13 @@ def run_campaign(
                 record.supersede(known, superseding.procedures, memory=superseding.memory)
         conductor = Conductor(plan, asked, record, grader, accelerator, progress)
         chosen = frozenset(parts or (superseding.parts if again else PARTS))
-        scope = Scope(candidates=frozenset(candidates), exercises=frozenset(exercises), parts=chosen, within_s=within_s)
+        scope = Scope(
+            candidates=frozenset(candidates),
+            exercises=frozenset(exercises),
+            parts=chosen,
+            within_s=within_s,
+            complete=complete,
+        )
         tally = _run(conductor.run(scope))
     record.close()
     if tally.faults:
@@ -155,6 +177,11 @@ def run_campaign(
             file=sys.stderr,
         )
     return ExitCode.NOT_MEASURED if tally.faults or tally.troubles else ExitCode.DONE
+
+
+def _plan(path: Path, *, keep_all: bool, until_decided: bool) -> Plan:
+    plan = read_plan(path, keep_all=keep_all)
+    return plan.until_decided() if until_decided else plan
 
 
 def _log_faults(path: Path) -> None:

@@ -24,14 +24,31 @@ from kettlefield.results.speed import timed_frame
 class Evidence:
     """What measures are found in; each part of a record is read once, when something asks for it."""
 
-    def __init__(self, record: Record, trials: pd.DataFrame, weights: Weights, fill: float | None = None) -> None:
-        self._weights, self._fill = weights, fill
+    def __init__(
+        self,
+        record: Record,
+        trials: pd.DataFrame,
+        weights: Weights,
+        *,
+        fill: float | None = None,
+        within: frozenset[str] | None = None,
+    ) -> None:
+        self._weights, self._fill, self._within = weights, fill, within
         self.record = record
         self._all_trials = trials
 
     def at_fill(self, fill: float) -> "Evidence":
         """The evidence of what was asked with a share of the context taken."""
-        return Evidence(self.record, trials_at(self.record, fill), self._weights, fill)
+        return Evidence(self.record, trials_at(self.record, fill), self._weights, fill=fill, within=self._within)
+
+    @property
+    def is_look(self) -> bool:
+        """Whether it is one of several looks: some of the exercises, as if they were all."""
+        return self._within is not None
+
+    def exercises_of(self, criterion: Criterion) -> int:
+        """How many exercises a criterion is about."""
+        return len(self._wanted(criterion))
 
     def is_narrowed(self, criterion: Criterion) -> bool:
         """Whether a criterion is about other trials than all that were asked with the exercise alone."""
@@ -111,16 +128,19 @@ class Evidence:
 
     @cached_property
     def _trials(self) -> pd.DataFrame:
-        return counted_trials(self._all_trials)
+        trials = counted_trials(self._all_trials)
+        return trials if self._within is None else trials[trials["exercise"].isin(self._within)]
 
     @cached_property
     def exercises(self) -> pd.DataFrame:
         """Exercises that can be asked on the rig."""
-        return exercises_frame(self.record)
+        frame = exercises_frame(self.record)
+        return frame if self._within is None else frame[frame["exercise"].isin(self._within)]
 
     @cached_property
     def _properties(self) -> dict[str, dict[str, str]]:
-        return {one.id: one.groups for one in exercise_rows(self.record) if one.not_measured is None}
+        rows = [one for one in exercise_rows(self.record) if one.not_measured is None]
+        return {one.id: one.groups for one in rows if self._within is None or one.id in self._within}
 
     @cached_property
     def escaping(self) -> set[int]:

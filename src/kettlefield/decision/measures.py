@@ -6,6 +6,7 @@ A measure is a function decorated with ``@measure``. Modules of third parties ad
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal
 
 from kettlefield.core.acceptance import Criterion
 from kettlefield.core.statistics.estimate import Estimate
@@ -25,6 +26,9 @@ from kettlefield.results.text_fidelity import Fidelity, fidelities
 Found = Estimate | float | None
 Find = Callable[[Evidence, Figures, Criterion, float], Found]  # the last: of a two-sided interval
 Doubt = Callable[[Evidence, Figures, Criterion], str]
+# where a campaign stops when it is decided: looked at after every block of the suite; judged when all of it was asked,
+# as a count over all trials can only be; or found apart from the suite
+Judged = Literal["by looks", "on the whole", "apart"]
 
 
 def _doubt_of_field(name: str) -> Doubt:
@@ -50,6 +54,7 @@ class Measure:
     by_outcome: bool = False  # the criterion names outcomes
     at_fill: bool = False  # can be asked of what was asked with the context filled
     quantile: float | None = None  # of samples, which so few may not bound
+    judged: Judged = "apart"
 
 
 def measure(
@@ -62,6 +67,7 @@ def measure(
     by_outcome: bool = False,
     at_fill: bool = False,
     doubt: Doubt | None = None,
+    judged: Judged = "apart",
 ) -> Callable[[Find], Measure]:
     """The decorator that makes a measure of the function that finds it."""
 
@@ -76,6 +82,7 @@ def measure(
             among=among,
             by_outcome=by_outcome,
             at_fill=at_fill,
+            judged=judged,
         )
 
     return made
@@ -88,6 +95,7 @@ def measure(
     needs="the answers part",
     among=True,
     at_fill=True,
+    judged="by looks",
 )
 def pass_rate(evidence: Evidence, row: Figures, criterion: Criterion, confidence: float) -> Found:
     """pass@1, over suites by weight."""
@@ -97,7 +105,7 @@ def pass_rate(evidence: Evidence, row: Figures, criterion: Criterion, confidence
         if mine.empty:
             return None
         suites = by_suite(mine, evidence.exercises)
-    return together(suites, confidence=confidence)
+    return together(suites, confidence=confidence, corrected=evidence.is_look)
 
 
 FIXED_TEXTS = "[fidelity] texts or text_files"
@@ -172,6 +180,7 @@ def kl_divergence(evidence: Evidence, row: Figures, _criterion: Criterion, confi
     "mean score of trials, marks mixed in at the weights of [marking] and [judge]",
     needs="the answers part",
     among=True,
+    judged="on the whole",
 )
 def marked_score(evidence: Evidence, row: Figures, criterion: Criterion, confidence: float) -> Found:
     """The score with marks."""
@@ -190,6 +199,7 @@ def marked_score(evidence: Evidence, row: Figures, criterion: Criterion, confide
     among=True,
     by_outcome=True,
     at_fill=True,
+    judged="on the whole",
 )
 def outcome_count(evidence: Evidence, row: Figures, criterion: Criterion, _confidence: float) -> Found:
     """A count of trials."""
@@ -204,6 +214,7 @@ def outcome_count(evidence: Evidence, row: Figures, criterion: Criterion, _confi
     needs="the answers part",
     among=True,
     at_fill=True,
+    judged="on the whole",
 )
 def escape_attempts(evidence: Evidence, row: Figures, criterion: Criterion, _confidence: float) -> Found:
     """A count of trials."""
@@ -301,6 +312,7 @@ def capacity_rps(evidence: Evidence, row: Figures, _criterion: Criterion, _confi
     Unit.JOULES,
     "energy of the answers part over the trials solved",
     needs="energy counters that this machine exposes",
+    judged="on the whole",
 )
 def joules_per_solved(evidence: Evidence, row: Figures, _criterion: Criterion, _confidence: float) -> Found:
     """A direct measurement."""
@@ -312,6 +324,7 @@ def joules_per_solved(evidence: Evidence, row: Figures, _criterion: Criterion, _
     Unit.SECONDS,
     "request time of all trials over those solved",
     needs="the answers part with something solved",
+    judged="on the whole",
 )
 def seconds_per_solved(_evidence: Evidence, row: Figures, _criterion: Criterion, _confidence: float) -> Found:
     """A direct measurement."""
@@ -328,6 +341,12 @@ def stopwatch_floor_s(evidence: Evidence, _row: Figures, _criterion: Criterion, 
     """Of the calibration that the campaign began with."""
     known = campaign_facts(evidence.record)["rig"].get("calibration")
     return float(known["floor_s"]) if known else None
+
+
+@measure("weights_bytes", Unit.BYTES, "size of the weights' files on the disk", needs="weights that the plan names")
+def weights_bytes(_evidence: Evidence, row: Figures, _criterion: Criterion, _confidence: float) -> Found:
+    """Known before a server starts."""
+    return row.weights_bytes
 
 
 @measure("licence", Unit.LICENCE, "licence of the weights, as SPDX", needs="weights that tell it")

@@ -3,7 +3,7 @@
 import fnmatch
 import hashlib
 import json
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -70,6 +70,7 @@ class Plan:
     suites: tuple[tables.SuiteTable, ...]
     record: Path
     rig: tables.RigTable
+    campaign: tables.CampaignTable
     candidates: tuple[Candidate, ...]
     criteria: tuple[Criterion, ...]
     conditions: tuple[str, ...]  # under which an approval holds
@@ -83,6 +84,18 @@ class Plan:
     def folder(self) -> Path:
         """What relative paths in the plan are relative to."""
         return self.path.parent
+
+    def until_decided(self) -> "Plan":
+        """The same, stopping when it is decided.
+
+        Raises
+        ------
+        InputError
+            Candidates take turns already.
+        """
+        campaign = msgspec.structs.replace(self.campaign, until="decided")
+        _check_campaign(self.path, campaign, self.rig)
+        return replace(self, campaign=campaign, parts=self.parts | _campaign_part(campaign))
 
 
 def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
@@ -139,6 +152,7 @@ def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
             if not reason
         },
     }
+    _check_campaign(path, written.campaign, written.rig)
     criteria = read_criteria(written.criterion, path)
     check_evidence(criteria, str(path))
     depths = frozenset(depth for candidate in candidates for depth in candidate.speed.depth.tokens)
@@ -151,13 +165,15 @@ def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
         suites=_suites(path, written),
         record=(path.resolve().parent / written.record),
         rig=written.rig,
+        campaign=written.campaign,
         candidates=candidates,
         criteria=criteria,
         conditions=written.conditions,
         digest=_digest(text),
         weights=read_weights(written, str(path)),
         judge=read_judge(written, path),
-        parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()},
+        parts={name: _digest(json.dumps(part, sort_keys=True, default=str)) for name, part in plan_parts.items()}
+        | _campaign_part(written.campaign),
         left_out=left_out,
     )
 
@@ -178,6 +194,26 @@ def select(plan: Plan, pattern: str | None, exercise_ids: list[str]) -> tuple[se
     if not chosen and not exercises:
         raise InputError(f'"{pattern}" matches nothing', "--only", nearest(pattern, names + exercise_ids))
     return chosen or set(names), exercises or set(exercise_ids)
+
+
+def _check_campaign(path: Path, campaign: tables.CampaignTable, rig: tables.RigTable) -> None:
+    where = f"{path} [campaign]"
+    if campaign.looks < 2:
+        raise InputError(f"looks is {campaign.looks}", where, "Write 2 or more.")
+    if campaign.budget is not None and not campaign.budget > 0:
+        raise InputError("budget is 0", where, 'Write a duration such as "4 h".')
+    if campaign.until == "all" and campaign.budget is not None:
+        raise InputError("has a budget and asks everything", where, 'Add until = "decided", or leave budget out.')
+    if campaign.until == "decided" and rig.blocks > 1:
+        hint = "Leave blocks out: the candidates take turns as the looks need it."
+        raise InputError(f"stops when it is decided, and [rig] blocks is {rig.blocks}", where, hint)
+
+
+def _campaign_part(campaign: tables.CampaignTable) -> dict[str, str]:
+    """What the record remembers of looks, which must not change between two of them; the budget may."""
+    if campaign.until == "all":
+        return {}
+    return {"campaign": _digest(json.dumps({"until": campaign.until, "looks": campaign.looks}))}
 
 
 def _suites(path: Path, written: tables.PlanFile) -> tuple[tables.SuiteTable, ...]:

@@ -25,6 +25,15 @@ class RigTable(Part, frozen=True, kw_only=True):
     memory_budget: Size | None = None  # what the candidates may take; none: not limited
 
 
+class CampaignTable(Part, frozen=True, kw_only=True):
+    """``[campaign]``: how far the suite is asked."""
+
+    # "all": everything is asked; "decided": a candidate stops as soon as its criteria are decided
+    until: Literal["all", "decided"] = "all"
+    looks: int = 8  # at the most, with "decided": the suite is asked in so many blocks, and looked at after each
+    budget: Duration | None = None  # with "decided": what one run may take; the most decisions for the time come first
+
+
 class ServerTable(Part, frozen=True, kw_only=True):
     """``[server]``: how each candidate's server is started and spoken to."""
 
@@ -198,6 +207,7 @@ class PlanFile(Part, frozen=True, kw_only=True):
     criterion: tuple[CriterionTable, ...] = ()
     settings: dict[str, SettingsTable] = msgspec.field(default_factory=dict)
     rig: RigTable = RigTable()
+    campaign: CampaignTable = CampaignTable()
     server: ServerTable = ServerTable()
     prompting: PromptingTable = PromptingTable()
     sampling: SamplingTable = SamplingTable()

@@ -27,6 +27,7 @@ class CampaignEntry:
     suite_digest: str
     rig: dict[str, object]
     simulated: bool
+    until: str | None = None  # "decided": candidates stop as soon as they are
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,6 +49,7 @@ class ExerciseEntry:
     not_measured: str | None = None  # why it cannot be asked on this rig
     guidance: str | None = None  # for those who mark its replies
     refer: dict[str, object] | None = None  # text (name), chars, needed (shares of what is shown); none: about no text
+    block: int | None = None  # in which it is asked, where candidates stop when they are decided
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -194,6 +196,24 @@ class ProcedureEntry:
     name: str
     why_ended: str
     facts: dict[str, object]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LookEntry:
+    """One criterion of a candidate as it was looked at after a block."""
+
+    candidate_id: int
+    block: int
+    criterion: int  # of the plan, from 1
+    exercises: int  # of those that it is about, asked by then
+    planned: int  # of those that it is about
+    confidence: float  # one-sided, that the interval has at this look
+    value: float | None
+    low: float | None
+    high: float | None
+    trials: int  # that the figure rests on
+    status: str
+    reason: str  # why it is undecided
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

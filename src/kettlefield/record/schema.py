@@ -13,6 +13,7 @@ History of the format (``migrations/`` brings an older record to the newest one)
 9: trials tell how much of the context stood before their exercise; what servers say of themselves.
 10: exercises about a long text tell its length and where the needed parts stand.
 11: runs in a workspace, turn by turn.
+12: campaigns that stop when it is decided: the block of each exercise, and what was seen at each look.
 """
 
 from typing import Any
@@ -20,7 +21,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy import Boolean, Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, UniqueConstraint
 
-FORMAT = 11
+FORMAT = 12
 metadata = MetaData()
 
 
@@ -62,6 +63,7 @@ campaign = Table(
     Column("suite_digest", String, nullable=False),
     Column("rig", String, nullable=False),  # JSON: host, accelerator, toolchains, isolation
     Column("simulated", Boolean, nullable=False),
+    Column("until", String),  # "decided": candidates stop as soon as they are; none: everything is asked
 )
 
 exercise = Table(
@@ -82,6 +84,7 @@ exercise = Table(
     Column("not_measured", String),  # why it cannot be asked on this rig; none: it can
     Column("guidance", String),  # for those who mark its replies; none: the general one
     Column("refer", String),  # JSON: of the long text that it is about, name, characters, places; none: about none
+    Column("block", Integer),  # in which it is asked, from 1; none: the campaign asks everything
 )
 
 candidate = Table(
@@ -330,6 +333,26 @@ server_metrics = Table(
     _of("session"),
     # zlib over JSON: kinds (name -> "counter" or "gauge"), at_s, phases, values (name -> one a look)
     Column("looks", LargeBinary, nullable=False),
+)
+
+look = Table(
+    "look",
+    metadata,
+    _id(),
+    _of("candidate"),
+    Column("at", Float, nullable=False),
+    Column("block", Integer, nullable=False),  # after which it was looked at
+    Column("criterion", Integer, nullable=False),  # of the plan, from 1
+    Column("exercises", Integer, nullable=False),  # of those that the criterion is about, asked by then
+    Column("planned", Integer, nullable=False),  # of those that it is about
+    Column("confidence", Float, nullable=False),  # one-sided, that the interval has at this look
+    Column("value", Float),
+    Column("low", Float),
+    Column("high", Float),
+    Column("trials", Integer, nullable=False),  # that the figure rests on
+    Column("status", String, nullable=False),  # "met", "not met", "undecided"
+    Column("reason", String, nullable=False),  # why it is undecided
+    UniqueConstraint("candidate_id", "block", "criterion"),
 )
 
 note = Table(

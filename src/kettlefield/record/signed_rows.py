@@ -24,6 +24,7 @@ _FIRST_IN = {
     "server_metrics": 9,
     "workspace_run": 11,
     "workspace_turn": 11,
+    "look": 12,
 }  # tables that came later than names did: an older signature does not know them
 _LATER_IN_7 = frozenset({"picture", "mark", "judgement"})
 

@@ -16,6 +16,7 @@ from kettlefield.record.entries import (
     ExchangeEntry,
     ExerciseEntry,
     JudgementEntry,
+    LookEntry,
     MarkEntry,
     MemoryEntry,
     ProcedureEntry,
@@ -166,6 +167,13 @@ class Record(RecordFile):
         row = {**dataclasses.asdict(entry), "facts": json.dumps(entry.facts), "ended_at": time.time()}
         with self._writing() as connection:
             connection.execute(schema.procedure.insert().values(**row))
+
+    def save_looks(self, entries: Sequence[LookEntry]) -> None:
+        """Write what was seen at a look, all or none of it."""
+        rows = [{**dataclasses.asdict(entry), "at": time.time()} for entry in entries]
+        if rows:
+            with self._writing() as connection:
+                connection.execute(schema.look.insert(), rows)
 
     def save_first_answer(self, session_id: int, first_answer_s: float) -> None:
         """Write how long a session took from its start to the first token of a reply."""

@@ -147,12 +147,12 @@ def by_suite(counted: pd.DataFrame, exercises: pd.DataFrame) -> tuple[SuiteFigur
     return tuple(figures)
 
 
-def together(suites: tuple[SuiteFigures, ...], *, confidence: float) -> Estimate | None:
-    """The pass rate over all suites by weight; None before each has a trial."""
+def together(suites: tuple[SuiteFigures, ...], *, confidence: float, corrected: bool = False) -> Estimate | None:
+    """The pass rate over all suites by weight, as `weighted_ratio` has it; None before each has a trial."""
     if not suites or any(not suite.passes for suite in suites):
         return None
     shares = [(s.weight, [passed for passed, _ in s.passes], [asked for _, asked in s.passes]) for s in suites]
-    return weighted_ratio(shares, confidence=confidence, likeness=_likeness(suites))
+    return weighted_ratio(shares, confidence=confidence, likeness=_likeness(suites), corrected=corrected)
 
 
 def _likeness(suites: tuple[SuiteFigures, ...]) -> np.ndarray:

@@ -12,8 +12,9 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import quantile_interval
-from kettlefield.core.statistics.paired import pass_at_k
+from kettlefield.core.statistics.paired import pass_at_k, score_interval
 from kettlefield.core.statistics.pareto import Range, frontier
+from kettlefield.core.statistics.sequential import confidence_at
 from kettlefield.core.timing.timeline import quantile
 from kettlefield.record.earlier import settings_now
 from kettlefield.record.store import Record
@@ -26,6 +27,7 @@ from kettlefield.results.frames import (
     speed_frame,
     trials_frame,
 )
+from kettlefield.results.look_rows import blocks_asked, blocks_of
 from kettlefield.results.paired_comparison import Against, against_full_cache, against_references
 from kettlefield.results.speed import usable_of
 
@@ -84,6 +86,15 @@ class Figures:
     peak_spread_bytes: int  # what the peak differs from one run to the next, at the least
     doubts: dict[str, str]  # field or measure -> why what was found of it decides nothing
     speed: dict[str, tuple[float, ...]] = field(repr=False)  # samples by field
+    looks: tuple[float, ...] = ()  # share of the exercises at each look so far; none: there is one, at the end
+
+    def difference(self, *, confidence: float = 0.95) -> Estimate | None:
+        """Its pass rate less the reference level's, with an interval that holds at all looks together."""
+        if self.against is None:
+            return None
+        pairs, is_look = self.against.pairs, bool(self.looks)
+        at = at_looks(self.looks, confidence)
+        return score_interval(pairs.at_look if is_look else pairs, confidence=at, corrected=is_look)
 
     def quantile(self, name: str, *, confidence: float) -> Estimate | None:
         """One of `QUANTILES` with its two-sided interval; None where nothing was timed."""
@@ -127,6 +138,11 @@ class Comparison:
     trials: pd.DataFrame = field(repr=False)  # one row a trial, all of them
 
 
+def at_looks(looks: Sequence[float], confidence: float) -> float:
+    """The two-sided confidence that an interval needs at the last of several looks, to hold at all of them."""
+    return 2 * confidence_at(looks, (1 + confidence) / 2) - 1 if looks else confidence
+
+
 def on_frontier(rows: Sequence[Figures]) -> tuple[str, ...]:
     """Candidates that are Pareto-optimal on pass rate, memory and time for each solved exercise together.
 
@@ -163,7 +179,17 @@ def _ranges(row: Figures) -> tuple[Range, ...] | None:
     return (low, rate.value, high), memory, (slowest, -seconds, -seconds * rate.value / high)
 
 
-def compare(record: Record, *, confidence: float = 0.95, reference: str | None = None) -> Comparison:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Window:
+    """A part of a campaign."""
+
+    exercises: frozenset[str]
+    candidates: frozenset[str]
+
+
+def compare(
+    record: Record, *, confidence: float = 0.95, reference: str | None = None, window: Window | None = None
+) -> Comparison:
     """Read a record's candidates side by side.
 
     Parameters
@@ -174,6 +200,8 @@ def compare(record: Record, *, confidence: float = 0.95, reference: str | None =
         Two-sided, of every interval.
     reference : str, optional
         A candidate that all others are compared with, whatever their model; none: each model's reference level.
+    window : Window, optional
+        As if the campaign asked these exercises and had these candidates alone; none: all of it.
 
     Raises
     ------
@@ -181,17 +209,23 @@ def compare(record: Record, *, confidence: float = 0.95, reference: str | None =
         No campaign was begun in it, or there is no such candidate.
     """
     return record.once(
-        f"compare {confidence} {reference}", lambda: _compare(record, confidence=confidence, reference=reference)
+        f"compare {confidence} {reference} {window}",
+        lambda: _compare(record, confidence=confidence, reference=reference, window=window),
     )
 
 
-def _compare(record: Record, *, confidence: float, reference: str | None) -> Comparison:
+def _compare(record: Record, *, confidence: float, reference: str | None, window: Window | None) -> Comparison:
     facts = campaign_facts(record)
     trials, speed, memory = trials_frame(record), speed_frame(record), memory_frame(record)
     exercises = exercises_frame(record)
     candidates = candidates_frame(record)
+    if window is not None:
+        trials = trials[trials["exercise"].isin(window.exercises)]
+        exercises = exercises[exercises["exercise"].isin(window.exercises)]
+        candidates = candidates[candidates["name"].isin(window.candidates)]
     if reference is not None:
         candidates = _with_reference(candidates, reference, record)
+    blocks, asked = (blocks_of(record), blocks_asked(record)) if window is None else (None, {})
     against, kv_against = against_references(candidates, trials), against_full_cache(candidates, trials)
     rows = []
     for entry in candidates.to_dict("records"):
@@ -207,6 +241,9 @@ def _compare(record: Record, *, confidence: float, reference: str | None) -> Com
                 kv_against.get(name),
                 planned=len(exercises) * settings_now(entry["settings"])["grading"]["samples"],
                 confidence=confidence,
+                looks=()
+                if blocks is None
+                else tuple(len(blocks.upto(b)) / len(blocks.of) for b in range(1, 1 + asked.get(name, 0))),
             )
         )
     return Comparison(
@@ -239,6 +276,7 @@ def _figures(
     *,
     planned: int,
     confidence: float,
+    looks: tuple[float, ...] = (),
 ) -> Figures:
     counted = counted_trials(trials)
     repaired = counted[(counted["outcome"] == Outcome.PASSED.value) & ~counted["passed"]]
@@ -264,7 +302,7 @@ def _figures(
         faults=len(trials) - len(counted),
         score=_mean(counted["score"]),
         pass_at_k=_pass_at_k(counted),
-        pass_rate=together(suites, confidence=confidence),
+        pass_rate=together(suites, confidence=at_looks(looks, confidence), corrected=bool(looks)),
         peak_bytes=peak,
         host_peak_bytes=_most(memory["host_peak_bytes"]),
         accelerator_peak_bytes=_most(memory["accelerator_peak_bytes"]),
@@ -289,6 +327,7 @@ def _figures(
         peak_spread_bytes=_spread(memory, peak),
         doubts=doubts,
         speed={name: usable.values for name, usable in samples.items()},
+        looks=looks,
     )
 
 

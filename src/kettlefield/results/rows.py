@@ -63,6 +63,7 @@ class ExerciseRow:
     not_measured: str | None  # why it could not be asked on the rig
     guidance: str | None
     refer: Referred | None  # the long text that it is about
+    block: int | None  # in which it is asked, where candidates stop when they are decided
 
     @property
     def groups(self) -> dict[str, str]:

@@ -4,7 +4,7 @@ import dataclasses
 from collections.abc import Sequence
 from typing import Any
 
-from kettlefield.core.statistics.estimate import p_words
+from kettlefield.core.statistics.estimate import Estimate, p_words
 from kettlefield.core.statistics.paired import score_interval
 from kettlefield.core.statistics.power import minimum_detectable_drop
 from kettlefield.core.units import format_duration
@@ -39,6 +39,12 @@ from kettlefield.views.table import (
 
 SPEED = ("ttft_s.p50", "ttft_s.p95", "decode_tps.p50", "decode_tps.p10")
 MARKS = "* marks the reference level."
+
+
+AT_LOOKS = (
+    "Candidates stop when they are decided: intervals are wide enough to hold at every look, and a figure at which one "
+    "stopped is a little too far from its threshold."
+)
 
 
 def comparison_view(
@@ -134,7 +140,7 @@ def solved_table(rows: Sequence[Figures]) -> Table | None:
         ],
         note="Peak memory: the server's host share (PSS) and accelerator memory together. s/solved: request time "
         f"of all trials over those solved, concurrency up to {most}. {MARKS} Faults of server and rig count against "
-        "nobody.",
+        "nobody." + (f" {AT_LOOKS}" if any(row.looks for row in rows) else ""),
     )
 
 
@@ -147,17 +153,19 @@ def _others(row: Figures) -> str:
 def paired_table(rows: Sequence[Figures]) -> Table | None:
     """Each level against its model's reference level, on the same exercises and samples."""
     paired = [(row, row.against) for row in rows if row.against is not None]
-    return _against_table("Against the reference level, on the same exercises", paired)
+    title = "Against the reference level, on the same exercises"
+    return _against_table(title, [(row, against, row.difference()) for row, against in paired])
 
 
 def kv_table(rows: Sequence[Figures]) -> Table | None:
     """Each candidate with fewer bits in the KV cache against the same with 16, on the same exercises and samples."""
     paired = [(row, row.kv_against) for row in rows if row.kv_against is not None]
-    return _against_table("KV cache of fewer bits against 16 bits of the same level", paired)
+    title = "KV cache of fewer bits against 16 bits of the same level"
+    return _against_table(title, [(row, against, score_interval(against.pairs)) for row, against in paired])
 
 
-def _against_table(title: str, paired: Sequence[tuple[Figures, Against]]) -> Table | None:
-    several = any(len(row.suites) > 1 for row, _ in paired)
+def _against_table(title: str, paired: Sequence[tuple[Figures, Against, Estimate | None]]) -> Table | None:
+    several = any(len(row.suites) > 1 for row, _, _ in paired)
     return table(
         title,
         [
@@ -178,12 +186,12 @@ def _against_table(title: str, paired: Sequence[tuple[Figures, Against]]) -> Tab
                 against.pairs.pairs,
                 against.pairs.won,
                 against.pairs.lost,
-                score_interval(against.pairs),
+                difference,
                 against.p,
                 against.p_adjusted,
                 None if (drop := minimum_detectable_drop(against.pairs)) is None else -drop,
             )
-            for row, against in paired
+            for row, against, difference in paired
         ],
         note="Won and lost: discordant pairs. Difference in pass rate with Tango's score interval. p: exact, over "
         "exercises "
@@ -336,7 +344,10 @@ def figures_json(row: Figures) -> dict[str, Any]:
             *("tokens_per_solved", "seconds_per_solved", "byte_seconds_per_solved", "concurrency", "outcomes"),
         )
     }
-    document["against"], document["kv_against"] = _against_json(row.against), _against_json(row.kv_against)
+    document["against"], document["kv_against"] = (
+        _against_json(row.against, row.difference()),
+        _against_json(row.kv_against, score_interval(row.kv_against.pairs) if row.kv_against is not None else None),
+    )
     document["suites"] = [
         {
             "suite": part.suite,
@@ -361,7 +372,7 @@ def figures_json(row: Figures) -> dict[str, Any]:
     return document
 
 
-def _against_json(against: Against | None) -> dict[str, Any] | None:
+def _against_json(against: Against | None, difference: Estimate | None) -> dict[str, Any] | None:
     if against is None:
         return None
     pairs = against.pairs
@@ -372,7 +383,7 @@ def _against_json(against: Against | None) -> dict[str, Any] | None:
         "counted_pairs": pairs.counted,
         "pairs_won": pairs.won,
         "pairs_lost": pairs.lost,
-        "difference": estimate_json(score_interval(pairs)),
+        "difference": estimate_json(difference),
         "exercises_won": against.won,
         "exercises_lost": against.lost,
         "p": against.p,

@@ -53,7 +53,9 @@ def wilson_interval(n_passed: float, n_total: float, *, confidence: float = 0.95
     return low, high
 
 
-def pass_ratio(passed: Sequence[int], asked: Sequence[int], *, confidence: float = 0.95) -> Estimate:
+def pass_ratio(
+    passed: Sequence[int], asked: Sequence[int], *, confidence: float = 0.95, corrected: bool = False
+) -> Estimate:
     """Pass ratio over exercises that were each asked one or several times.
 
     Samples of one exercise resemble each other, so they count for less than as many exercises. The
@@ -69,6 +71,9 @@ def pass_ratio(passed: Sequence[int], asked: Sequence[int], *, confidence: float
         Trials passed and trials run of each exercise, the latter at least 1.
     confidence : float
         Two-sided, within (0, 1).
+    corrected : bool
+        Take half a trial more as passed for the upper bound and half a trial less for the lower: so they also hold far
+        out in the tail, where looks at few trials lie.
 
     Returns
     -------
@@ -91,8 +96,16 @@ def pass_ratio(passed: Sequence[int], asked: Sequence[int], *, confidence: float
     trials = float(asked_n.sum())
     ratio = float(passed_n.sum()) / trials
     counted = effective_trials(passed, asked)
-    low, high = wilson_interval(min(ratio * counted, counted), counted, confidence=confidence)
+    low, high = _wilson(ratio, counted, 0.5 / trials if corrected else 0.0, confidence)
     return Estimate(value=ratio, low=low, high=high, n=int(trials))
+
+
+def _wilson(ratio: float, counted: float, correction: float, confidence: float) -> tuple[float, float]:
+    """Wilson's interval round a ratio of discounted trials, each bound from a ratio a little nearer to its end."""
+    lower, upper = max(0.0, ratio - correction), min(1.0, ratio + correction)
+    low, _ = wilson_interval(min(lower * counted, counted), counted, confidence=confidence)
+    _, high = wilson_interval(min(upper * counted, counted), counted, confidence=confidence)
+    return low, high
 
 
 def effective_trials(passed: Sequence[int], asked: Sequence[int]) -> float:
@@ -120,6 +133,7 @@ def weighted_ratio(
     *,
     confidence: float = 0.95,
     likeness: np.ndarray | None = None,
+    corrected: bool = False,
 ) -> Estimate:
     """Pass ratio over several suites: the mean of theirs by weight.
 
@@ -132,6 +146,8 @@ def weighted_ratio(
     likeness : array, shape (n_suites, n_suites), optional
         Correlation of the suites' ratios, 1 on the diagonal: two seeds of one suite are variants of the same tasks.
         None: the suites have nothing to do with each other.
+    corrected : bool
+        As `pass_ratio` has it.
 
     Returns
     -------
@@ -152,7 +168,7 @@ def weighted_ratio(
     if not shares or any(weight <= 0 for weight, _, _ in shares):
         raise ValueError("wanted at least one suite, each with a weight above 0")
     if len(shares) == 1:
-        return pass_ratio(shares[0][1], shares[0][2], confidence=confidence)
+        return pass_ratio(shares[0][1], shares[0][2], confidence=confidence, corrected=corrected)
     ratios = [pass_ratio(passed, asked, confidence=confidence) for _, passed, asked in shares]
     counts = [effective_trials(passed, asked) for _, passed, asked in shares]
     weights = np.array([weight for weight, _, _ in shares]) / sum(weight for weight, _, _ in shares)
@@ -163,7 +179,7 @@ def weighted_ratio(
     shrunk = z * float(np.sqrt(spread @ correlations @ spread) / np.sum(spread))
     inner = 2 * NormalDist().cdf(shrunk) - 1
     bounds = np.array(
-        [wilson_interval(min(r.value * n, n), n, confidence=inner) for r, n in zip(ratios, counts, strict=True)]
+        [_wilson(r.value, n, 0.5 / r.n if corrected else 0.0, inner) for r, n in zip(ratios, counts, strict=True)]
     )
     low, high = weights @ bounds
     value = float(weights @ np.array([r.value for r in ratios]))

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -124,6 +124,21 @@ class Pairs:
     won: int  # pairs that only the level passed
     lost: int  # pairs that only the reference passed
     counted: float  # pairs that these are worth: samples of one exercise resemble each other
+    worth: float | None = None  # the same before it is lowered for resting on few exercises; None: nothing to judge by
+    differing: int = 0  # exercises of which some pair differs
+
+    @property
+    def at_look(self) -> "Pairs":
+        """The same, counted for one of several looks.
+
+        The design effect is an estimate of the exercises of which some pair differs, and early looks have few of them:
+        it counts as one of so many degrees of freedom as lie in the geometric middle of those exercises and all.
+        `benchmarks/sequential.py` shows that this holds the error where more would not.
+        """
+        if self.worth is None:
+            return self
+        lowered = float(_caution(np.sqrt(self.differing * self.exercises))) * self.worth
+        return replace(self, counted=min(max(lowered, self.exercises), self.pairs))
 
     @property
     def difference(self) -> float:
@@ -163,11 +178,26 @@ def count_pairs(level: Sequence[Sequence[bool]], reference: Sequence[Sequence[bo
     won = sum(x and not y for a, b in zip(level, reference, strict=True) for x, y in zip(a, b, strict=True))
     lost = sum(y and not x for a, b in zip(level, reference, strict=True) for x, y in zip(a, b, strict=True))
     pairs, exercises = int(sizes.sum()), len(sizes)
+    differing = sum(any(x != y for x, y in zip(a, b, strict=True)) for a, b in zip(level, reference, strict=True))
+    worth = float(_worth(nets[None, :], sizes, np.array([won + lost]))[0])
     counted = float(counted_pairs(nets[None, :], sizes, np.array([won + lost]))[0])
-    return Pairs(exercises=exercises, pairs=pairs, won=won, lost=lost, counted=counted)
+    return Pairs(
+        exercises=exercises,
+        pairs=pairs,
+        won=won,
+        lost=lost,
+        counted=counted,
+        worth=None if math.isnan(worth) else worth,
+        differing=differing,
+    )
 
 
-def counted_pairs(nets: np.ndarray, sizes: np.ndarray, discordant: np.ndarray) -> np.ndarray:
+def counted_pairs(
+    nets: np.ndarray,
+    sizes: np.ndarray,
+    discordant: np.ndarray,
+    differing: np.ndarray | None = None,
+) -> np.ndarray:
     """What pairs are worth, for many campaigns at once: see `count_pairs`.
 
     Parameters
@@ -178,56 +208,76 @@ def counted_pairs(nets: np.ndarray, sizes: np.ndarray, discordant: np.ndarray) -
         Pairs of each exercise.
     discordant : array, shape (campaigns,)
         Pairs that just one of the two passed.
+    differing : array, shape (campaigns,), optional
+        Exercises of which some pair differs, for one of several looks: see `Pairs.at_look`.
 
     Returns
     -------
     array, shape (campaigns,)
     """
     pairs, exercises = float(sizes.sum()), len(sizes)
+    worth = _worth(nets, sizes, discordant)
+    free = np.asarray(exercises - 1) if differing is None else np.sqrt(differing * exercises)
+    lowered = np.where(np.isnan(worth), exercises, _caution(free) * worth)
+    return np.clip(lowered, exercises, pairs)
+
+
+def _caution(free: np.ndarray) -> np.ndarray:
+    """A variance is an estimate, with so many degrees of freedom: worth as much less as Student's quantile is wider."""
+    wider = scipy.special.stdtrit(np.maximum(free, 1), 0.95)
+    return np.where(free < 1, 0.0, (two_sided_z(0.9) / wider) ** 2)
+
+
+def _worth(nets: np.ndarray, sizes: np.ndarray, discordant: np.ndarray) -> np.ndarray:
+    """Pairs over their design effect; not a number where there is nothing to judge it by."""
+    pairs, exercises = float(sizes.sum()), len(sizes)
     if exercises == pairs:
-        return np.full(len(nets), pairs)
+        return np.full(len(nets), np.nan)
     mean = nets.sum(axis=1) / pairs
     independent = (discordant / pairs - mean**2) / pairs
     between = exercises / max(1, exercises - 1) * ((nets - sizes * mean[:, None]) ** 2).sum(axis=1) / pairs**2
     with np.errstate(divide="ignore", invalid="ignore"):
-        # the variance is an estimate of few exercises: worth as much less as Student's quantile is wider
-        caution = (two_sided_z(0.9) / scipy.special.stdtrit(exercises - 1, 0.95)) ** 2 if exercises > 1 else 0.0
-        worth = np.where((independent > 0) & (between > 0), caution * pairs * independent / between, exercises)
-    return np.clip(worth, exercises, pairs)
+        return np.where((independent > 0) & (between > 0), pairs * independent / between, np.nan)
 
 
-def score_statistic(won: float, lost: float, pairs: float, difference: float) -> float:
-    """Standard normal score of the hypothesis that the difference of pass rates is a given one.
+def score_statistics(won: np.ndarray, lost: np.ndarray, pairs: np.ndarray, difference: float) -> np.ndarray:
+    """Standard normal scores of the hypothesis that the difference of pass rates is a given one, for many campaigns.
 
     Parameters
     ----------
-    won, lost, pairs : float
+    won, lost, pairs : array, shape (campaigns,)
         Discordant pairs of either kind and all pairs, ``pairs > 0``; fractions when pairs were discounted.
     difference : float
         Level less reference, within (-1, 1).
 
     Returns
     -------
-    float
-        Above 0 when the data lie above the difference.
+    array, shape (campaigns,)
+        Above 0 where the data lie above the difference; infinite where the hypothesis leaves no room for chance.
 
     Source
     ------
     Tango (1998), Statistics in Medicine 17, 891-908: the variance is taken at the estimate that the hypothesis
     allows, so it does not vanish with few or no discordant pairs.
     """
+    won, lost, pairs = (np.asarray(counts, dtype=float) for counts in (won, lost, pairs))
     a = 2 * pairs
     b = -won - lost + (2 * pairs - won + lost) * difference
     c = -lost * difference * (1 - difference)
-    q = (math.sqrt(max(0.0, b * b - 4 * a * c)) - b) / (2 * a)
+    q = (np.sqrt(np.maximum(0.0, b * b - 4 * a * c)) - b) / (2 * a)
     variance = pairs * (2 * q + difference * (1 - difference))
     top = won - lost - pairs * difference
-    if variance <= 0:
-        return 0.0 if top == 0 else math.copysign(math.inf, top)
-    return top / math.sqrt(variance)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        without_chance = np.where(top == 0, 0.0, np.copysign(np.inf, top))
+        return np.asarray(np.where(variance > 0, top / np.sqrt(variance), without_chance))
 
 
-def score_interval(pairs: Pairs, *, confidence: float = 0.95) -> Estimate:
+def score_statistic(won: float, lost: float, pairs: float, difference: float) -> float:
+    """The same of one campaign."""
+    return float(score_statistics(np.asarray(won), np.asarray(lost), np.asarray(pairs), difference))
+
+
+def score_interval(pairs: Pairs, *, confidence: float = 0.95, corrected: bool = False) -> Estimate:
     """The difference of pass rates, level less reference, with Tango's score interval.
 
     Parameters
@@ -236,13 +286,16 @@ def score_interval(pairs: Pairs, *, confidence: float = 0.95) -> Estimate:
         As counted.
     confidence : float
         Two-sided, within (0, 1).
+    corrected : bool
+        Take half a pair less as lost for the upper bound: so it also holds far out in the tail, where looks at few
+        pairs lie.
     """
     scale = pairs.counted / pairs.pairs
     won, lost, n = pairs.won * scale, pairs.lost * scale, pairs.counted
     z = two_sided_z(confidence)
     edge = 1 - 1e-9
 
-    def bound(wanted: float) -> float:
+    def bound(wanted: float, lost: float = lost) -> float:
         def off(difference: float) -> float:
             return score_statistic(won, lost, n, difference) - wanted
 
@@ -253,10 +306,11 @@ def score_interval(pairs: Pairs, *, confidence: float = 0.95) -> Estimate:
             return 1.0
         return float(scipy.optimize.brentq(off, -edge, edge))
 
-    return Estimate(value=pairs.difference, low=bound(z), high=bound(-z), n=pairs.pairs)
+    upper = bound(-z, max(0.0, lost - scale / 2)) if corrected else bound(-z)
+    return Estimate(value=pairs.difference, low=bound(z), high=upper, n=pairs.pairs)
 
 
-def no_worse(pairs: Pairs, margin: float, *, confidence: float = 0.95) -> Evidence:
+def no_worse(pairs: Pairs, margin: float, *, confidence: float = 0.95, corrected: bool = False) -> Evidence:
     """Whether the level is shown to be no worse than the reference by more than a margin.
 
     Parameters
@@ -267,8 +321,10 @@ def no_worse(pairs: Pairs, margin: float, *, confidence: float = 0.95) -> Eviden
         Accepted drop in pass rate, within (0, 1).
     confidence : float
         One-sided.
+    corrected : bool
+        As `score_interval` has it.
     """
-    interval = score_interval(pairs, confidence=2 * confidence - 1)
+    interval = score_interval(pairs, confidence=2 * confidence - 1, corrected=corrected)
     assert interval.low is not None and interval.high is not None  # noqa: S101 - a score interval has both ends
     if interval.low > -margin:
         return Evidence.SHOWN

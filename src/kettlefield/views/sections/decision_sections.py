@@ -5,19 +5,25 @@ from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
-from kettlefield.core.acceptance import Status, Threshold, Verdict
+import pandas as pd
+
+from kettlefield.core.acceptance import Criterion, NoWorse, Status, Threshold, Verdict
 from kettlefield.core.plaintext import as_sentence
 from kettlefield.core.statistics.estimate import in_words
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.provenance import Standing
 from kettlefield.decision.verdict import CandidateVerdict
+from kettlefield.results.look_rows import Look, looks_of
 from kettlefield.results.rows import not_measured
 from kettlefield.server.loaded import named
 from kettlefield.views.criteria_view import criteria_tables, glance_table, signatures_table
 from kettlefield.views.figures.level_charts import candidates_at_a_glance
+from kettlefield.views.figures.look_charts import looks_over_exercises
+from kettlefield.views.looks_view import looks_table, stops_table
 from kettlefield.views.material import Material, solved_frame
 from kettlefield.views.parts import Beside, Drawn, Part, Section, drawn
+from kettlefield.views.style import Chart
 from kettlefield.views.table import Table, Words, folded, present, table, words
 
 
@@ -93,7 +99,7 @@ def _of_model(material: Material, model: str) -> str:
         return f"{model}: nothing can be approved, since the plan sets no criteria."
     if open_ones:
         first = open_ones[0]
-        reasons = [one.reason for one in first.judgements if one.reason]
+        reasons = [one.reason for one in first.judgements if one.status is Status.UNDECIDED and one.reason]
         why = f": {reasons[0]}" if reasons else ""
         return f"{model}: not decided. {first.candidate} is undecided{why}."
     nearest = _nearest(verdicts)
@@ -169,7 +175,9 @@ def _not_covered(material: Material) -> Words | None:
         lines.append(f"{disturbed} of {len(material.timed)} timed requests were disturbed and are left out")
     few = [row.candidate for row in decision.table.rows if row.trials < row.planned]
     if few:
-        lines.append(f"not all trials were run: {', '.join(few)}")
+        stopped = material.campaign["until"] is not None
+        said = "stopped when decided, so not everything was asked" if stopped else "not all trials were run"
+        lines.append(f"{said}: {', '.join(few)}")
     return Words(text="What it does not cover:", items=tuple(lines), tone="warning") if lines else None
 
 
@@ -232,12 +240,40 @@ def criteria_section(material: Material) -> Section:
         "threshold, not the value; bounds are one-sided.",
         tone="small",
     )
+    looks = looks_of(material.record)
+    names = [row.candidate for row in material.decision.table.rows]
     parts: tuple[Part, ...] = present(
-        intro, glance_table(material.decision), *map(folded, criteria_tables(material.decision.verdicts))
+        intro,
+        glance_table(material.decision),
+        *map(folded, criteria_tables(material.decision.verdicts)),
+        stops_table(material.record, names, looks, material.decision.criteria),
+        *(drawn(_look_chart(looks, number, one)) for number, one in enumerate(material.decision.criteria, 1)),
+        folded(looks_table(looks, material.decision.criteria)),
     )
     if not material.decision.criteria:
         parts = (Words(text="The plan sets no criteria, so nothing can be approved.", tone="warning"),)
     return Section(anchor="criteria", title="Criteria", parts=parts)
+
+
+def _look_chart(looks: Sequence[Look], number: int, criterion: Criterion) -> Chart | None:
+    """How a criterion stood at each look; None where it was decided in one."""
+    threshold = criterion.threshold
+    if isinstance(threshold, NoWorse):
+        at, unit = -threshold.margin, "difference of pass rates"
+    elif isinstance(threshold, Threshold):
+        bound = threshold.at_least if threshold.at_least is not None else threshold.at_most
+        at, unit = bound or 0.0, "pass rate"
+    else:
+        return None
+    names = ("candidate", "exercises", "planned", "value", "low", "high", "status")
+    rows = [
+        (one.candidate, one.exercises, one.planned, one.figure.value, one.figure.low, one.figure.high, one.status.value)
+        for one in looks
+        if one.criterion == number and one.figure is not None
+    ]
+    frame = pd.DataFrame(rows, columns=list(names)).astype({name: float for name in ("value", "low", "high")})
+    label = f"{criterion.label} {criterion.wanted}"
+    return looks_over_exercises(frame, number=number, label=label, threshold=at, unit=unit)
 
 
 def evidence_section(material: Material) -> Section:

@@ -5,7 +5,6 @@ import dataclasses
 import pandas as pd
 
 from kettlefield.core.acceptance import NoWorse
-from kettlefield.core.statistics.paired import score_interval
 from kettlefield.results.capacity import floor_of
 from kettlefield.results.comparison import ends_of_scale
 from kettlefield.results.rows import candidate_rows
@@ -117,8 +116,8 @@ def _differences(material: Material, confidence: float) -> pd.DataFrame:
     rows = []
     for row in material.decision.table.rows:
         if row.against is not None:
-            gap = score_interval(row.against.pairs)
-            bounds = score_interval(row.against.pairs, confidence=2 * confidence - 1)
+            gap, bounds = row.difference(), row.difference(confidence=2 * confidence - 1)
+            assert gap is not None and bounds is not None  # noqa: S101 - there is a reference level
             rows.append(
                 {
                     "candidate": row.candidate,

@@ -1,0 +1,218 @@
+"""Looks at a candidate after every block, where a campaign stops when it is decided, and what they come to."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from kettlefield.core.acceptance import Criterion, NoWorse, Status
+from kettlefield.core.statistics.estimate import Estimate
+from kettlefield.core.statistics.sequential import confidence_at
+from kettlefield.decision.evidence import Evidence
+from kettlefield.decision.judging import Judgement, judge_criterion
+from kettlefield.decision.measures import MEASURES
+from kettlefield.marking.scale import Weights
+from kettlefield.record.store import Record
+from kettlefield.results.breakdown import belongs
+from kettlefield.results.capacity import procedure_ends
+from kettlefield.results.comparison import Figures, Window, compare
+from kettlefield.results.look_rows import Blocks, Look, blocks_asked, blocks_of, looks_of
+from kettlefield.results.rows import candidate_rows, exercise_rows, references_of
+
+DECIDED = frozenset({Status.MET, Status.NOT_MET})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Seen:
+    """One criterion at a look."""
+
+    number: int  # of the plan's criteria, from 1
+    exercises: int  # of those that it is about, asked by then
+    planned: int  # of those that it is about
+    confidence: float  # one-sided, of the interval at this look
+    judgement: Judgement
+
+
+def is_looked_at(criterion: Criterion) -> bool:
+    """Whether a criterion is judged after every block."""
+    return MEASURES[criterion.measure].judged == "by looks"
+
+
+def fractions_at(
+    record: Record, blocks: Blocks, criterion: Criterion, block: int
+) -> tuple[tuple[float, ...], int, int]:
+    """The share of a criterion's exercises at each look up to a block, then how many those are, and how many in all.
+
+    A block that holds none of them is no look at it. None of this depends on a result.
+    """
+    places = [
+        blocks.of[one.id]
+        for one in exercise_rows(record)
+        if one.id in blocks.of and belongs(one.groups, criterion.among)
+    ]
+    counts = sorted({sum(place <= upto for place in places) for upto in range(1, block + 1)} - {0})
+    return tuple(count / len(places) for count in counts), counts[-1] if counts else 0, len(places)
+
+
+def take_look(
+    record: Record, criteria: Sequence[Criterion], weights: Weights, candidate: str, block: int
+) -> tuple[Seen, ...]:
+    """Every criterion of a candidate that looks judge, after a block that was asked whole.
+
+    Each look has its own confidence, so that all together hold at the criterion's; what came after the block is left
+    out of it.
+    """
+    blocks = blocks_of(record)
+    if blocks is None:
+        return ()
+    row, evidence = _at_block(record, blocks, weights, candidate, block)
+    seen = []
+    for number, criterion in enumerate(criteria, 1):
+        if not is_looked_at(criterion) or _is_its_own_reference(row, criterion):
+            continue
+        fractions, exercises, planned = fractions_at(record, blocks, criterion, block)
+        before = fractions_at(record, blocks, criterion, block - 1)[1] if block > 1 else 0
+        if exercises == before:
+            continue
+        confidence = confidence_at(fractions, criterion.confidence)
+        judgement = judge_criterion(evidence, row, replace(criterion, confidence=confidence))
+        seen.append(
+            Seen(number=number, exercises=exercises, planned=planned, confidence=confidence, judgement=judgement)
+        )
+    return tuple(seen)
+
+
+def _at_block(record: Record, blocks: Blocks, weights: Weights, candidate: str, block: int) -> tuple[Figures, Evidence]:
+    within = blocks.upto(block)
+    rows = candidate_rows(record)
+    model = next(row.model for row in rows if row.name == candidate)
+    names = {candidate, references_of(rows).get(model, candidate)}
+    table = compare(record, window=Window(exercises=within, candidates=frozenset(names)))
+    row = next(row for row in table.rows if row.candidate == candidate)
+    return row, Evidence(record, table.trials, weights, within=within)
+
+
+def _is_its_own_reference(row: Figures, criterion: Criterion) -> bool:
+    return row.reference and isinstance(criterion.threshold, NoWorse) and not criterion.threshold.than_empty
+
+
+def judge_by_looks(
+    record: Record, evidence: Evidence, row: Figures, criteria: Sequence[Criterion]
+) -> tuple[Judgement, ...]:
+    """All criteria of a candidate of a campaign that stops when it is decided.
+
+    What a look decided stays decided: its boundary paid for that. What can only be judged on the whole is open where
+    the candidate was not asked all.
+    """
+    blocks = blocks_of(record)
+    assert blocks is not None  # noqa: S101 - the caller has seen that the campaign has some
+    asked = blocks_asked(record)[row.candidate]
+    so_far = f"{len(blocks.upto(asked))} of {len(blocks.of)} exercises"
+    mine = [look for look in looks_of(record) if look.candidate == row.candidate]
+    judged = [
+        _judge_one(record, evidence, row, criterion, [look for look in mine if look.criterion == number], so_far)
+        if asked < blocks.count or is_looked_at(criterion)
+        else judge_criterion(evidence, row, _as_timed(record, row, criterion))
+        for number, criterion in enumerate(criteria, 1)
+    ]
+    failed = next((one.criterion for one in judged if one.status is Status.NOT_MET), None)
+    if failed is None or asked == blocks.count:
+        return tuple(judged)
+    why = f"not needed: stopped after {so_far}, as {failed.label} {failed.wanted} is not met"
+    return tuple(replace(one, reason=why) if one.status is Status.UNDECIDED else one for one in judged)
+
+
+def _judge_one(
+    record: Record, evidence: Evidence, row: Figures, criterion: Criterion, looks: Sequence[Look], so_far: str
+) -> Judgement:
+    """A criterion of a candidate that looks judge, or that was not asked everything."""
+    if not is_looked_at(criterion):
+        judgement = judge_criterion(evidence, row, _as_timed(record, row, criterion))
+        if MEASURES[criterion.measure].judged == "apart":
+            return judgement
+        return _on_a_part(judgement, so_far)
+    if _is_its_own_reference(row, criterion):
+        return judge_criterion(evidence, row, criterion)
+    deciding = next((look for look in looks if look.status in DECIDED), None)
+    last = deciding or (looks[-1] if looks else None)
+    if last is None:
+        return Judgement(
+            criterion=criterion,
+            found=None,
+            status=Status.UNDECIDED,
+            reason=f"no look was taken yet: asked {so_far}; run qualify",
+        )
+    words = f"after {last.exercises} of {last.planned} exercises"
+    is_last = last.exercises == last.planned
+    if deciding is not None:
+        reason = f"decided {words}" + (", the last look" if is_last else "")
+    else:
+        reason = f"{last.reason}; looked at {words}" + ("" if is_last else "; run qualify to go on")
+    return Judgement(criterion=criterion, found=last.figure, status=last.status, reason=reason)
+
+
+def _on_a_part(judgement: Judgement, so_far: str) -> Judgement:
+    """What counts over all trials, when not all were asked: a count that is too high already stays so."""
+    threshold, found = judgement.criterion.threshold, judgement.found
+    most = getattr(threshold, "at_most", None)
+    unit_is_count = judgement.criterion.measure in {"outcome_count", "escape_attempts"}
+    if unit_is_count and most is not None and isinstance(found, float) and found > most:
+        return replace(judgement, status=Status.NOT_MET, reason=f"already after {so_far}")
+    reason = f"can only be judged on the whole; asked {so_far}"
+    return replace(judgement, status=Status.UNDECIDED, reason=reason)
+
+
+def _as_timed(record: Record, row: Figures, criterion: Criterion) -> Criterion:
+    """A criterion on timed requests that were looked at while they were made: at the confidence of the last look."""
+    if MEASURES[criterion.measure].quantile is None or criterion.at_depth_tokens is not None:
+        return criterion
+    _, facts = procedure_ends(record).get(row.candidate, {}).get("latency", ("", {}))
+    looks, most = facts.get("looks"), facts.get("most_requests")
+    if not looks or not most:
+        return criterion
+    return replace(criterion, confidence=confidence_at([count / most for count in looks], criterion.confidence))
+
+
+def judge_apart(
+    record: Record, criteria: Iterable[Criterion], weights: Weights, candidate: str
+) -> tuple[Judgement, ...]:
+    """The criteria of a candidate that need no answer, as far as they are known by now."""
+    table = compare(record, window=Window(exercises=frozenset(), candidates=frozenset({candidate})))
+    row = next(row for row in table.rows if row.candidate == candidate)
+    evidence = Evidence(record, table.trials, weights)
+    apart = [one for one in criteria if MEASURES[one.measure].judged == "apart"]
+    return tuple(judge_criterion(evidence, row, _as_timed(record, row, criterion)) for criterion in apart)
+
+
+def looks_that_differ(record: Record, criteria: Sequence[Criterion], weights: Weights) -> list[str]:
+    """Looks that do not follow from the trials in the record, in words; empty: all do.
+
+    A look is taken again from the trials of its blocks. One that rested on other trials than there are now is said too:
+    faults that were asked again after it.
+    """
+    lines = []
+    by_look: dict[tuple[str, int], list[Look]] = {}
+    for look in looks_of(record):
+        by_look.setdefault((look.candidate, look.block), []).append(look)
+    for (candidate, block), looks in by_look.items():
+        again = {seen.number: seen for seen in take_look(record, criteria, weights, candidate, block)}
+        for look in looks:
+            now = again.get(look.criterion)
+            if now is None or not _is_same(look, now):
+                lines.append(
+                    f"look {block} of {candidate} at criterion {look.criterion} does not follow from its trials"
+                )
+    return lines
+
+
+_NEAR = 1e-6  # of a share: what one build of a library may differ from another
+
+
+def _is_same(look: Look, now: Seen) -> bool:
+    found = now.judgement.found
+    if look.status is not now.judgement.status or abs(look.confidence - now.confidence) > _NEAR:
+        return False
+    if look.figure is None or not isinstance(found, Estimate):
+        return look.figure is None and not isinstance(found, Estimate)
+    pairs = ((look.figure.value, found.value), (look.figure.low, found.low), (look.figure.high, found.high))
+    return look.figure.n == found.n and all(
+        a is b is None or (a is not None and b is not None and abs(a - b) <= _NEAR) for a, b in pairs
+    )

@@ -1,0 +1,104 @@
+"""A campaign that stops when it is decided: its blocks, how far each candidate was asked, what each look saw."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import sqlalchemy as sa
+
+from kettlefield.core.acceptance import Status
+from kettlefield.core.statistics.estimate import Estimate
+from kettlefield.record import schema
+from kettlefield.record.store import Record
+from kettlefield.results.frames import every_trial_frame
+from kettlefield.results.rows import candidate_rows, exercise_rows
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Look:
+    """One criterion of a candidate as it was seen after a block."""
+
+    candidate: str
+    at: float  # seconds since the epoch
+    block: int
+    criterion: int  # of the plan, from 1
+    exercises: int  # of those that the criterion is about, asked by then
+    planned: int  # of those that it is about
+    confidence: float  # one-sided, that the interval has at this look
+    figure: Estimate | None
+    status: Status
+    reason: str  # why it is undecided
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Blocks:
+    """Which exercise is asked in which block."""
+
+    of: Mapping[str, int]  # exercise -> its block, from 1; those that the rig can ask
+
+    @property
+    def count(self) -> int:
+        """How many blocks there are."""
+        return max(self.of.values(), default=0)
+
+    def upto(self, block: int) -> frozenset[str]:
+        """The exercises of a block and of all before it."""
+        return frozenset(name for name, at in self.of.items() if at <= block)
+
+
+def blocks_of(record: Record) -> Blocks | None:
+    """The blocks of a campaign that stops when it is decided; None: it asks everything."""
+    campaign = record.campaign()
+    if campaign is None or campaign["until"] is None:
+        return None
+    rows = exercise_rows(record)
+    return Blocks(of={one.id: one.block for one in rows if one.block is not None and one.not_measured is None})
+
+
+def looks_of(record: Record) -> tuple[Look, ...]:
+    """Every look, in the order in which they were taken."""
+    return record.once("looks", lambda: _read_looks(record))
+
+
+def _read_looks(record: Record) -> tuple[Look, ...]:
+    look, candidate = schema.look, schema.candidate
+    query = sa.select(look, candidate.c.name).join(candidate, candidate.c.id == look.c.candidate_id)
+    with record.reading() as connection:
+        rows = list(connection.execute(query.order_by(look.c.id)))
+    return tuple(
+        Look(
+            candidate=row.name,
+            at=row.at,
+            block=row.block,
+            criterion=row.criterion,
+            exercises=row.exercises,
+            planned=row.planned,
+            confidence=row.confidence,
+            figure=None if row.value is None else Estimate(value=row.value, low=row.low, high=row.high, n=row.trials),
+            status=Status(row.status),
+            reason=row.reason,
+        )
+        for row in rows
+    )
+
+
+def blocks_asked(record: Record) -> dict[str, int]:
+    """For each candidate how many blocks, from the first, it was asked whole: every sample at every fill."""
+    blocks = blocks_of(record)
+    if blocks is None:
+        return {}
+    trials = every_trial_frame(record)
+    asked = trials.groupby(["candidate", "exercise"]).size().to_dict()
+    # at no fill of the context
+    in_workspace = {one.id for one in exercise_rows(record) if one.kind == "workspace"}
+    found = {}
+    for candidate in candidate_rows(record):
+        grading = candidate.settings["grading"]
+        fills = 1 + len({fill for fill in grading.get("context_fill", ()) if fill > 0})
+        wanted = {False: grading["samples"] * fills, True: grading["samples"]}
+        short = {
+            block
+            for name, block in blocks.of.items()
+            if asked.get((candidate.name, name), 0) < wanted[name in in_workspace]
+        }
+        found[candidate.name] = min(short, default=blocks.count + 1) - 1
+    return found
