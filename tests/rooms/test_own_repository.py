@@ -19,7 +19,17 @@ def commit(repository, message, **files):
         path = repository / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(text) if isinstance(text, bytes) else path.write_text(text)
-    git = ["git", "-C", str(repository), "-c", "user.name=A", "-c", "user.email=a@example.org"]
+    git = [
+        "git",
+        "-C",
+        str(repository),
+        "-c",
+        "user.name=A",
+        "-c",
+        "user.email=a@example.org",
+        "-c",
+        "core.fsmonitor=false",
+    ]
     for words in (["add", "-A"], ["commit", "-q", "-m", message], ["rev-parse", "HEAD"]):
         done = subprocess.run([*git, *words], capture_output=True, text=True, check=True)
     return done.stdout.strip()
