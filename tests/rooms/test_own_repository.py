@@ -28,7 +28,7 @@ def commit(repository, message, **files):
         "-c",
         "user.email=a@example.org",
         "-c",
-        "core.fsmonitor=false",
+        "core.fsmonitor=",
     ]
     for words in (["add", "-A"], ["commit", "-q", "-m", message], ["rev-parse", "HEAD"]):
         done = subprocess.run([*git, *words], capture_output=True, text=True, check=True)
@@ -107,6 +107,7 @@ def test_what_cannot_become_a_ticket_is_refused_with_the_reason(repository, tmp_
     key = "-----BEGIN PRIVATE " + "KEY-----\n"
     assert "looks like a key" in refused(commit_id=commit(repository, "a key", **{"notes.txt": key}))
     (repository / "notes.txt").unlink()
+    commit(repository, "no key")
     (repository / "etc").symlink_to("/etc")
     assert "is a link or a submodule" in refused(commit_id=commit(repository, "a link"))
     assert "need kind workspace" in run_main("suite", "add", "write", "no", "--in", suite, "--commit", "HEAD").err
