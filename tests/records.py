@@ -26,7 +26,18 @@ class Writer:
     """Writes a record entry by entry."""
 
     def __init__(
-        self, path, *, exercises=3, samples=1, criteria="", facts=None, kinds=(), rig=None, guidance=None, seeds=1
+        self,
+        path,
+        *,
+        exercises=3,
+        samples=1,
+        criteria="",
+        facts=None,
+        kinds=(),
+        rig=None,
+        guidance=None,
+        seeds=1,
+        blocks=None,
     ):
         self.record = Record.create_or_open(path)
         self.path = path
@@ -34,6 +45,7 @@ class Writer:
         campaign = CampaignEntry(
             title="By hand", plan_text=PLAN + criteria, plan_digest="d", plan_parts={}, suite_name="berthdesk",
             suite_digest="sha256:x", rig=rig or {"host": {}}, simulated=False,
+            until="decided" if blocks else None,
         )  # fmt: skip
         # on several seeds: every exercise once for each, the variants of one beside each other
         self.names = [
@@ -54,6 +66,7 @@ class Writer:
                 suite_name="berthdesk" if seeds > 1 else None,
                 suite_seed=number % seeds if seeds > 1 else None,
                 own_id=f"e{number // seeds}" if seeds > 1 else None,
+                block=number * blocks // len(self.names) + 1 if blocks else None,
             )
             for number, n in enumerate(self.names)
         ]

@@ -5,7 +5,7 @@ import dataclasses
 import math
 import os
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 
 from kettlefield.campaign.deciding import Deciding
@@ -343,6 +343,13 @@ class Conductor:
         asked = candidate.speed.cold_load and SPEED in scope.parts and starts_it
         return asked and not self._record.has_cold_load(candidate_id)
 
+    def _timing_decided(self, candidate: Candidate) -> Callable[[tuple[int, ...], int], bool] | None:
+        """What says whether enough was timed; none where everything is measured."""
+        deciding = self._deciding
+        if deciding is None or not deciding.looks_at_timing(candidate):
+            return None
+        return lambda looks, most: deciding.timing_is_decided(candidate, looks, most)
+
     async def _measure(
         self,
         candidate: Candidate,
@@ -368,6 +375,7 @@ class Conductor:
             phase=enter,
             seen=self._observer.seen,
             share=share,
+            is_decided=self._timing_decided(candidate),
         )
         await measure(job, steps)
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from statistics import NormalDist, median
+from statistics import NormalDist
 
 from kettlefield.campaign.turns import Standing
 from kettlefield.core.acceptance import Criterion, NoWorse, Status, Threshold
@@ -11,16 +11,24 @@ from kettlefield.core.statistics.blocks import draw_blocks
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.sequential import chance_decided
 from kettlefield.decision.evidence import Evidence
-from kettlefield.decision.looks import DECIDED, fractions_at, is_looked_at, judge_apart, judge_by_looks, take_look
+from kettlefield.decision.looks import (
+    DECIDED,
+    fractions_at,
+    is_looked_at,
+    judge_apart,
+    judge_by_looks,
+    judge_timing,
+    take_look,
+    timed_criteria,
+)
 from kettlefield.decision.measures import MEASURES
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.entries import LookEntry
 from kettlefield.record.store import Record
-from kettlefield.results.capacity import loads_of
 from kettlefield.results.comparison import Window, compare
 from kettlefield.results.frames import every_trial_frame
-from kettlefield.results.look_rows import Look, blocks_asked, blocks_of, looks_of
+from kettlefield.results.look_rows import Look, blocks_asked, blocks_of, looks_of, start_seconds
 from kettlefield.suite.format import Exercise
 
 LEAST_IN_BLOCK = 5  # tasks: with fewer a look costs more than it can tell
@@ -104,7 +112,7 @@ class Deciding:
         """
         self.catch_up(candidate)
         reference = self._reference_of(candidate)
-        load_s, block_s = self._seconds(candidate)
+        start_s, block_s = self._seconds(candidate)
         open_ = self.is_open(candidate)
         return Standing(
             candidate=candidate.name,
@@ -113,7 +121,7 @@ class Deciding:
             asked=self.asked(candidate),
             wants_more=open_,
             to_be_measured=to_be_measured and self.rejected_apart(candidate) is None,
-            load_s=load_s,
+            start_s=start_s,
             block_s=block_s,
             chance=self._chance(candidate) if open_ else 0.0,
         )
@@ -196,6 +204,15 @@ class Deciding:
                 return f"{one.criterion.label} {one.criterion.wanted} is not met"
         return None
 
+    def looks_at_timing(self, candidate: Candidate) -> bool:
+        """Whether requests timed one at a time may stop when their criteria are decided."""
+        return bool(timed_criteria(self._plan.criteria)) and not (candidate.baseline or self._complete)
+
+    def timing_is_decided(self, candidate: Candidate, looks: tuple[int, ...], most: int) -> bool:
+        """Whether every criterion on such requests is decided, after looks at so many of them, of so many at most."""
+        judged = judge_timing(self._record, self._plan.criteria, self._plan.weights, candidate.name, looks, most)
+        return all(one.status in DECIDED for one in judged)
+
     def _judged(self, candidate: Candidate) -> list[tuple[Criterion, Status]]:
         if candidate.name not in blocks_asked(self._record):
             return [(criterion, Status.UNDECIDED) for criterion in self._plan.criteria]
@@ -221,8 +238,7 @@ class Deciding:
         return f"after {asked} of {len(self.blocks.of)} exercises: {'; '.join(parts)}"
 
     def _seconds(self, candidate: Candidate) -> tuple[float, float]:
-        """What a load of its server took, and a block of the suite; 0 where that is not known."""
-        loads = [load.load_s for load in loads_of(self._record).get(candidate.name, ())]
+        """What a start of its server costs, and a block of the suite; 0 where that is not known."""
         trials = every_trial_frame(self._record)
         mine = trials[(trials["candidate"] == candidate.name) & trials["finished_s"].notna()]
         asked = len(set(mine["exercise"]))
@@ -230,7 +246,7 @@ class Deciding:
         block_s = (
             float(mine["finished_s"].sum()) / asked * per_block / candidate.grading.concurrent_trials if asked else 0.0
         )
-        return (median(loads) if loads else 0.0), block_s
+        return start_seconds(self._record).get(candidate.name, 0.0), block_s
 
     def _chance(self, candidate: Candidate) -> float:
         """How many of its open criteria the next block is expected to decide, at what was found so far."""

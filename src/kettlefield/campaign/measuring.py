@@ -14,6 +14,7 @@ from kettlefield.measure.fidelity import FixedText
 from kettlefield.measure.latency import LATENCY, WARM_UP, warm_up
 from kettlefield.measure.procedure import (
     BUDGET,
+    DECIDED,
     DONE,
     MEMORY,
     PRECISE,
@@ -35,7 +36,7 @@ from kettlefield.suite.typed_toml import nearest
 
 ANSWERS = "answers"
 PARTS = (SPEED, MEMORY, ANSWERS)
-GOOD_ENDS = frozenset({DONE, PRECISE, BUDGET})
+GOOD_ENDS = frozenset({DONE, PRECISE, BUDGET, DECIDED})
 QUIET_S = 1.0  # looked back on before timing begins
 RULER_CHARS = 1500  # of the prompt by which the filler's characters a token are found
 
@@ -55,6 +56,7 @@ class Job:
     phase: Callable[[str], None]
     seen: Callable[[float | None, int | None], None]  # decode rate in tokens/s and memory in bytes, for who watches
     share: float  # of the timed requests that are to be in the record after this: below 1 while blocks are left
+    is_decided: Callable[[tuple[int, ...], int], bool] | None = None  # as `Wish` has it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -156,6 +158,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
         texts=job.texts,
         scoring=job.session.scoring,
         share=job.share,
+        is_decided=job.is_decided,
         timed={point_name(point): points.count(point) for point in points},
     )
     for procedure in asked_for(wish):

@@ -15,7 +15,7 @@ class Standing:
     asked: int  # blocks, from the first, that it was asked whole
     wants_more: bool  # one of its own criteria needs another block
     to_be_measured: bool  # speed or memory, which come before the suite
-    load_s: float = 0.0  # of its server; 0: not known
+    start_s: float = 0.0  # of its server; 0: not known
     block_s: float = 0.0  # for one block; 0: not known
     chance: float = 0.0  # expected number of its criteria that the next block decides
 
@@ -35,7 +35,7 @@ def next_turn(
     """The next turn; None: nothing is left that anybody needs.
 
     A candidate that is paired goes as far as its reference level was asked; where that is not further than it was asked
-    itself, the reference level has a turn first: of as many blocks as its server takes to load, so that loading takes
+    itself, the reference level has a turn first: of as many blocks as its server takes to start, so that starting takes
     no more of the time than asking, and at least of one. A baseline follows at the end, as far as any other was asked.
 
     Parameters
@@ -58,7 +58,7 @@ def next_turn(
             turns.append((math.inf, Turn(candidate=one.candidate)))
         elif one.wants_more and one.asked < blocks:
             reference = by_name.get(one.reference or "")
-            needs_s = one.load_s + one.block_s
+            needs_s = one.start_s + one.block_s
             if reference is None:
                 turn = Turn(candidate=one.candidate, upto=blocks)
             elif reference.asked > one.asked:
@@ -66,9 +66,9 @@ def next_turn(
             elif reference.candidate in stalled:
                 continue
             else:
-                upto = min(blocks, one.asked + blocks_worth_a_load(reference.load_s, reference.block_s))
+                upto = min(blocks, one.asked + blocks_worth_a_start(reference.start_s, reference.block_s))
                 turn = Turn(candidate=reference.candidate, least=upto, upto=upto)
-                needs_s += reference.load_s + reference.block_s * (upto - reference.asked)
+                needs_s += reference.start_s + reference.block_s * (upto - reference.asked)
             turns.append((one.chance / needs_s if needs_s > 0 else math.inf, turn))
     if turns:
         return max(turns, key=lambda pair: pair[0])[1] if by_chance else turns[0][1]
@@ -79,6 +79,6 @@ def next_turn(
     return None
 
 
-def blocks_worth_a_load(load_s: float, block_s: float) -> int:
-    """How many blocks take as long as a load, at least one."""
-    return max(1, math.ceil(load_s / block_s)) if block_s > 0 else 1
+def blocks_worth_a_start(start_s: float, block_s: float) -> int:
+    """How many blocks take as long as a start, at least one."""
+    return max(1, math.ceil(start_s / block_s)) if block_s > 0 else 1

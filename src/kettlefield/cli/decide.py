@@ -10,10 +10,13 @@ from kettlefield.core.acceptance import Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import visible
 from kettlefield.decision.ledger import Audit, audit, find_signer, sign, sign_text
+from kettlefield.decision.looks import looks_that_differ
 from kettlefield.decision.provenance import changes_since
 from kettlefield.decision.verdict import overall
 from kettlefield.plan.criteria import decide, terms_of_text
 from kettlefield.record.store import Record
+from kettlefield.results.frames import campaign_facts
+from kettlefield.results.look_rows import blocks_of
 from kettlefield.suite.typed_toml import nearest, read_text
 from kettlefield.views.criteria_view import signatures_table, verdicts_view
 from kettlefield.views.records_view import changes_json, changes_table
@@ -54,7 +57,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "--ssh-key", type=Path, metavar="KEY", help="with --by: also sign with this SSH key, into RECORD.sig"
     )
     ways = parser.add_mutually_exclusive_group()
-    ways.add_argument("--audit", action="store_true", help="was anything in the record changed since it was signed?")
+    ways.add_argument(
+        "--audit",
+        action="store_true",
+        help="was anything in the record changed since it was signed, and do its looks follow from its trials?",
+    )
     ways.add_argument(
         "--still-valid",
         action="store_true",
@@ -131,8 +138,12 @@ def signature_file(path: Path) -> Path:
 
 def show_audit(path: Path, allowed_signers: Path | None, *, as_json: bool) -> ExitCode:
     """Print who signed what, and what was changed since; exit code 1 when anything was."""
-    audited = audit(Record.open(path))
+    record = Record.open(path)
+    audited = audit(record)
     faults, signer = list(audited.faults), None
+    if blocks_of(record) is not None:
+        terms = terms_of_text(campaign_facts(record)["plan_text"], path)
+        faults += looks_that_differ(record, terms.criteria, terms.weights)
     if allowed_signers is not None and audited.signatures:
         signer = find_signer(audited.signatures[-1].digest, signature_file(path), allowed_signers)
         if signer is None:

@@ -4,9 +4,9 @@ from functools import cached_property
 
 import pandas as pd
 
-from kettlefield.core.acceptance import Criterion, Threshold
+from kettlefield.core.acceptance import Criterion, NoWorse, Threshold
 from kettlefield.core.outcome import RunEnd, escape_signs
-from kettlefield.core.statistics.paired import exercises_to_clear
+from kettlefield.core.statistics.paired import exercises_needed, exercises_to_clear
 from kettlefield.marking.scale import Weights
 from kettlefield.marking.scores import Marking, read_marking
 from kettlefield.record.store import Record
@@ -78,6 +78,19 @@ class Evidence:
         narrowed = self._narrowed(criterion)
         return int((narrowed["candidate"] == row.candidate).sum())
 
+    def counted(self, row: Figures, criterion: Criterion) -> int:
+        """How many of its trials count at a look; where it is paired, how many pairs do."""
+        if not isinstance(criterion.threshold, NoWorse):
+            return self.at_criterion(criterion).trials(row, criterion)
+        evidence = self.at_criterion(criterion)
+        than_empty = criterion.threshold.than_empty
+        against = evidence.against_empty(row, criterion) if than_empty else evidence.against(row, criterion)
+        return against.pairs.pairs if against is not None else 0
+
+    def at_criterion(self, criterion: Criterion) -> "Evidence":
+        """The evidence at the fill of the context that a criterion is about."""
+        return self if criterion.at_fill is None else self.at_fill(criterion.at_fill)
+
     def exercises_needed(self, row: Figures, criterion: Criterion) -> int | None:
         """How many exercises would put the pass rate's bound clear of the threshold; None: unknown, or hardly any."""
         suites = row.suites
@@ -89,6 +102,16 @@ class Evidence:
             return None
         passed, asked = zip(*suites[0].passes, strict=True)
         return exercises_to_clear(passed, asked, threshold, confidence=criterion.confidence)
+
+    def exercises_to_settle(self, row: Figures, criterion: Criterion) -> int | None:
+        """The same of a comparison with the reference level too."""
+        if not isinstance(criterion.threshold, NoWorse):
+            return self.exercises_needed(row, criterion)
+        than_empty = criterion.threshold.than_empty
+        against = self.against_empty(row, criterion) if than_empty else self.against(row, criterion)
+        if against is None:
+            return None
+        return exercises_needed(against.pairs, criterion.threshold.margin, confidence=criterion.confidence)
 
     def mine(self, row: Figures, criterion: Criterion) -> pd.DataFrame:
         """A candidate's trials among the exercises that a criterion is about."""

@@ -37,8 +37,7 @@ def judge_criterion(evidence: Evidence, row: Figures, criterion: Criterion) -> J
     criterion : Criterion
         At the confidence that the interval is to have.
     """
-    if criterion.at_fill is not None:
-        evidence = evidence.at_fill(criterion.at_fill)
+    evidence = evidence.at_criterion(criterion)
     if isinstance(criterion.threshold, OneOf):
         return _judge_licence(row, criterion, criterion.threshold)
     if isinstance(criterion.threshold, NoWorse):
@@ -58,7 +57,8 @@ def judge_criterion(evidence: Evidence, row: Figures, criterion: Criterion) -> J
         reason = f"{trials} of {planned} trials count so far; run qualify to the end"
     elif status is Status.UNDECIDED:
         reason = _reason(criterion, threshold, figure)
-        needed = evidence.exercises_needed(row, criterion) if criterion.measure == "pass_rate" and trials else None
+        hints = criterion.measure == "pass_rate" and trials and not evidence.is_look
+        needed = evidence.exercises_needed(row, criterion) if hints else None
         if needed is not None:
             reason += f"; about {needed} exercises would settle it at the rates observed"
     return Judgement(criterion=criterion, found=figure, status=status, reason=reason)
@@ -98,7 +98,9 @@ def _judge_no_worse(evidence: Evidence, row: Figures, criterion: Criterion, want
             f"a drop of {wanted.margin:g} from that means nothing"
         )
         return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
-    reason = _what_settles(pairs, wanted, criterion) if shown is Shown.NOT_SHOWN else ""
+    reason = ""
+    if shown is Shown.NOT_SHOWN:
+        reason = "neither shown nor refuted" if is_look else _what_settles(pairs, wanted, criterion)
     return Judgement(criterion=criterion, found=found, status=status, reason=reason)
 
 

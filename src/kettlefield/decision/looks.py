@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from kettlefield.core.acceptance import Criterion, NoWorse, Status
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.sequential import confidence_at
+from kettlefield.core.units import format_duration
 from kettlefield.decision.evidence import Evidence
 from kettlefield.decision.judging import Judgement, judge_criterion
 from kettlefield.decision.measures import MEASURES
@@ -72,6 +73,8 @@ def take_look(
         before = fractions_at(record, blocks, criterion, block - 1)[1] if block > 1 else 0
         if exercises == before:
             continue
+        if evidence.counted(row, criterion) < evidence.planned(row, criterion):
+            continue  # some ended in a fault: the look waits until they are asked again
         confidence = confidence_at(fractions, criterion.confidence)
         judgement = judge_criterion(evidence, row, replace(criterion, confidence=confidence))
         seen.append(
@@ -108,20 +111,52 @@ def judge_by_looks(
     so_far = f"{len(blocks.upto(asked))} of {len(blocks.of)} exercises"
     mine = [look for look in looks_of(record) if look.candidate == row.candidate]
     judged = [
-        _judge_one(record, evidence, row, criterion, [look for look in mine if look.criterion == number], so_far)
+        _judge_one(
+            record,
+            evidence,
+            row,
+            criterion,
+            [look for look in mine if look.criterion == number],
+            so_far,
+            asked_all=asked == blocks.count,
+        )
         if asked < blocks.count or is_looked_at(criterion)
         else judge_criterion(evidence, row, _as_timed(record, row, criterion))
         for number, criterion in enumerate(criteria, 1)
     ]
     failed = next((one.criterion for one in judged if one.status is Status.NOT_MET), None)
-    if failed is None or asked == blocks.count:
+    if asked == blocks.count:
+        return tuple(replace(one, reason=one.reason + _time_left(evidence, row, one)) for one in judged)
+    if failed is None:
         return tuple(judged)
     why = f"not needed: stopped after {so_far}, as {failed.label} {failed.wanted} is not met"
     return tuple(replace(one, reason=why) if one.status is Status.UNDECIDED else one for one in judged)
 
 
+def _time_left(evidence: Evidence, row: Figures, judgement: Judgement) -> str:
+    """How many more exercises an open criterion needs, and how long they take one after the other."""
+    if judgement.status is not Status.UNDECIDED or not is_looked_at(judgement.criterion):
+        return ""
+    if judgement.found is None:
+        return ""
+    needed, planned = evidence.exercises_to_settle(row, judgement.criterion), evidence.exercises_of(judgement.criterion)
+    if needed is None:
+        return "; it lies so near the threshold that more exercises would hardly settle it"
+    more = max(1, needed - planned)
+    seconds = float(evidence.mine(row, judgement.criterion)["finished_s"].sum()) / planned
+    took = f", {format_duration(more * seconds)}" if seconds else ""
+    return f"; at the rates observed about {more} more exercises or variants would settle it{took}"
+
+
 def _judge_one(
-    record: Record, evidence: Evidence, row: Figures, criterion: Criterion, looks: Sequence[Look], so_far: str
+    record: Record,
+    evidence: Evidence,
+    row: Figures,
+    criterion: Criterion,
+    looks: Sequence[Look],
+    so_far: str,
+    *,
+    asked_all: bool,
 ) -> Judgement:
     """A criterion of a candidate that looks judge, or that was not asked everything."""
     if not is_looked_at(criterion):
@@ -133,19 +168,27 @@ def _judge_one(
         return judge_criterion(evidence, row, criterion)
     deciding = next((look for look in looks if look.status in DECIDED), None)
     last = deciding or (looks[-1] if looks else None)
+    plain = judge_criterion(evidence, row, criterion)
+    if last is None and plain.found is None:
+        return plain  # there is nothing to look at, and it says why
     if last is None:
         return Judgement(
             criterion=criterion,
             found=None,
             status=Status.UNDECIDED,
-            reason=f"no look was taken yet: asked {so_far}; run qualify",
+            reason=f"no look was taken: {so_far} were asked"
+            + ("; trials ended in a fault: run qualify with --retry-faults" if asked_all else "; run qualify"),
         )
     words = f"after {last.exercises} of {last.planned} exercises"
     is_last = last.exercises == last.planned
+    faults = evidence.trials(row, criterion) < evidence.planned(row, criterion)
+    go_on = "" if is_last else "; run qualify to go on"
+    if faults and asked_all:
+        go_on = "; later trials ended in a fault of server or rig: run qualify with --retry-faults"
     if deciding is not None:
         reason = f"decided {words}" + (", the last look" if is_last else "")
     else:
-        reason = f"{last.reason}; looked at {words}" + ("" if is_last else "; run qualify to go on")
+        reason = f"{last.reason}; looked at {words}{go_on}"
     return Judgement(criterion=criterion, found=last.figure, status=last.status, reason=reason)
 
 
@@ -160,9 +203,33 @@ def _on_a_part(judgement: Judgement, so_far: str) -> Judgement:
     return replace(judgement, status=Status.UNDECIDED, reason=reason)
 
 
+def timed_criteria(criteria: Iterable[Criterion]) -> list[Criterion]:
+    """The criteria on requests timed one at a time."""
+    return [one for one in criteria if MEASURES[one.measure].quantile is not None and one.at_depth_tokens is None]
+
+
+def judge_timing(
+    record: Record, criteria: Iterable[Criterion], weights: Weights, candidate: str, looks: Sequence[int], most: int
+) -> tuple[Judgement, ...]:
+    """The criteria on requests timed one at a time, looked at after these numbers of them, of so many at the most."""
+    row, evidence = _apart(record, weights, candidate)
+    fractions = [count / most for count in looks]
+    return tuple(
+        judge_criterion(evidence, row, replace(one, confidence=confidence_at(fractions, one.confidence)))
+        for one in timed_criteria(criteria)
+    )
+
+
+def _apart(record: Record, weights: Weights, candidate: str) -> tuple[Figures, Evidence]:
+    """A candidate without its answers."""
+    table = compare(record, window=Window(exercises=frozenset(), candidates=frozenset({candidate})))
+    row = next(row for row in table.rows if row.candidate == candidate)
+    return row, Evidence(record, table.trials, weights)
+
+
 def _as_timed(record: Record, row: Figures, criterion: Criterion) -> Criterion:
     """A criterion on timed requests that were looked at while they were made: at the confidence of the last look."""
-    if MEASURES[criterion.measure].quantile is None or criterion.at_depth_tokens is not None:
+    if not timed_criteria([criterion]):
         return criterion
     _, facts = procedure_ends(record).get(row.candidate, {}).get("latency", ("", {}))
     looks, most = facts.get("looks"), facts.get("most_requests")
@@ -175,9 +242,7 @@ def judge_apart(
     record: Record, criteria: Iterable[Criterion], weights: Weights, candidate: str
 ) -> tuple[Judgement, ...]:
     """The criteria of a candidate that need no answer, as far as they are known by now."""
-    table = compare(record, window=Window(exercises=frozenset(), candidates=frozenset({candidate})))
-    row = next(row for row in table.rows if row.candidate == candidate)
-    evidence = Evidence(record, table.trials, weights)
+    row, evidence = _apart(record, weights, candidate)
     apart = [one for one in criteria if MEASURES[one.measure].judged == "apart"]
     return tuple(judge_criterion(evidence, row, _as_timed(record, row, criterion)) for criterion in apart)
 
@@ -185,8 +250,7 @@ def judge_apart(
 def looks_that_differ(record: Record, criteria: Sequence[Criterion], weights: Weights) -> list[str]:
     """Looks that do not follow from the trials in the record, in words; empty: all do.
 
-    A look is taken again from the trials of its blocks. One that rested on other trials than there are now is said too:
-    faults that were asked again after it.
+    A look is taken again from the trials of its blocks.
     """
     lines = []
     by_look: dict[tuple[str, int], list[Look]] = {}

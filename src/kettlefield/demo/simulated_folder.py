@@ -56,6 +56,9 @@ selection = "short"
 record = "record.db"
 conditions = ["for staff of the berth desk, inside its own network"]
 
+[campaign]
+until = "decided"  # each candidate stops as soon as its criteria are decided
+
 [rig]
 accelerator = "simulated:card"
 disturbed_above = 64.0  # cores: what is timed here is simulated and waits; other work of the host hardly slows it down

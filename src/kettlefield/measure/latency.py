@@ -1,12 +1,13 @@
 """Single-stream latency over a grid of prompt and reply lengths, after a warm-up."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from kettlefield.core.timing.pacing import is_precise, is_settled
 from kettlefield.core.timing.timeline import read_figures
 from kettlefield.measure.procedure import (
     BUDGET,
+    DECIDED,
     DONE,
     PRECISE,
     SPEED,
@@ -22,6 +23,7 @@ from kettlefield.measure.procedure import (
 )
 from kettlefield.server.exchange import Ask
 
+LOOKS = 4  # at what was timed by then, where timing stops when it is decided
 MOST_WARM_UPS = 12  # a server that has not settled by then is timed as it is, and the record says so
 LATENCY, WARM_UP = "latency", "warm-up"
 
@@ -35,6 +37,14 @@ class Grid:
     prompt_tokens: tuple[int, ...]  # none: the suite's own prompts
     reply_tokens: tuple[int, ...]
     precision: float  # 0: never stop early
+    is_decided: Callable[[tuple[int, ...], int], bool] | None = None  # as `Wish` has it; for a grid of one point
+
+    @property
+    def looks(self) -> tuple[int, ...]:
+        """After how many requests it is looked at whether more are needed."""
+        if self.is_decided is None or len(self.prompt_tokens) > 1 or len(self.reply_tokens) > 1:
+            return ()
+        return tuple(sorted({max(1, round(self.requests * look / LOOKS)) for look in range(1, LOOKS + 1)}))
 
 
 async def warm_up(bench: Bench, asks: Sequence[Ask], least: int) -> Steps:
@@ -68,6 +78,7 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: Mapp
         Requests that the record holds already, by `point_name`.
     """
     reasons: dict[str, str] = {}  # why each point ended
+    looked: list[int] = []
     for prompt_tokens in grid.prompt_tokens or (None,):
         for reply_tokens in grid.reply_tokens:
             point = {"prompt_tokens": prompt_tokens, "reply_tokens": reply_tokens}
@@ -75,9 +86,11 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: Mapp
             rates: list[float] = []
             fitting = list(asks)
             number = done.get(point_name(point), 0)
+            looked += [look for look in grid.looks if look <= number]
             while number < grid.requests:
                 if bench.budget.is_spent:
-                    yield Ended(name=LATENCY, why=BUDGET, facts={"points": reasons, "cut_short": point_name(point)})
+                    facts = {"points": reasons, "cut_short": point_name(point), **_looks(looked, number, grid)}
+                    yield Ended(name=LATENCY, why=BUDGET, facts=facts)
                     return
                 ask = fitting[number % len(fitting)]
                 request = _request(bench, ask, prompt_tokens, reply_tokens)
@@ -96,9 +109,23 @@ async def time_latency(bench: Bench, asks: Sequence[Ask], grid: Grid, done: Mapp
                 if is_precise(firsts, grid.precision) and is_precise(rates, grid.precision):
                     reasons[point_name(point)] = PRECISE
                     break
+                if number in grid.looks:
+                    looked.append(number)
+                    if grid.is_decided is not None and grid.is_decided(tuple(looked), grid.requests):
+                        reasons[point_name(point)] = DECIDED
+                        break
             reasons.setdefault(point_name(point), DONE)
-    why = PRECISE if set(reasons.values()) == {PRECISE} else DONE
-    yield Ended(name=LATENCY, why=why, facts={"points": reasons})
+    same = set(reasons.values())
+    why = same.pop() if len(same) == 1 else DONE
+    yield Ended(name=LATENCY, why=why, facts={"points": reasons, **_looks(looked, number, grid)})
+
+
+def _looks(looked: Sequence[int], number: int, grid: Grid) -> dict[str, object]:
+    """What the bounds of the timing rest on; nothing where it was looked at once, at its end."""
+    if not looked:
+        return {}
+    last = [number] if number > looked[-1] else []
+    return {"looks": [*looked, *last], "most_requests": grid.requests}
 
 
 def _request(bench: Bench, ask: Ask, prompt_tokens: int | None, reply_tokens: int) -> Ask:
@@ -122,6 +149,7 @@ def _run(bench: Bench, wish: Wish) -> Steps:
         prompt_tokens=speed.prompt_tokens,
         reply_tokens=speed.reply_lengths,
         precision=speed.precision,
+        is_decided=wish.is_decided,
     )
     return time_latency(bench, wish.asks, grid, wish.timed)
 

@@ -39,7 +39,7 @@ def berth_log(chars: int, rng: random.Random) -> str:
     return "".join(lines) + WISH
 
 
-DONE, PRECISE, BUDGET = "done", "precise", "budget"
+DONE, PRECISE, BUDGET, DECIDED = "done", "precise", "budget", "decided"
 GUESSED_CHARS_PER_TOKEN = 3.2  # of prompts in prose and code; a figure that rests on it is marked as a guess
 
 
@@ -58,7 +58,7 @@ class Ended:
     """The end of a procedure."""
 
     name: str
-    why: str  # DONE, PRECISE, BUDGET, or a fault in words
+    why: str  # DONE, PRECISE, BUDGET, DECIDED, or a fault in words
     facts: dict[str, Any] = field(default_factory=dict)  # what it found out as a whole; units in the names
 
 
@@ -81,6 +81,9 @@ class Wish:
     share: float = 1.0  # of the timed requests that are to be in the record after this: below 1 while blocks are left
     timed: Mapping[str, int] = field(default_factory=dict)  # requests that the record holds already, by `point_name`
     suite_tokens: int = 0  # of the suite's prompts in the mean, for an estimate
+    # whether what is asked of the timing is decided, looked at after these numbers of requests, of so many at the
+    # most; none: it is not looked at before its end
+    is_decided: Callable[[tuple[int, ...], int], bool] | None = None
 
     @property
     def reply_tokens(self) -> int:

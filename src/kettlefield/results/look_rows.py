@@ -81,6 +81,35 @@ def _read_looks(record: Record) -> tuple[Look, ...]:
     )
 
 
+def start_seconds(record: Record) -> dict[str, float]:
+    """For each candidate what a start costs before the suite goes on: from the start of its server to the first answer
+    asked, where nothing was timed between; else until it was ready. The longest of all starts, in seconds.
+    """
+    session, exchange, candidate = schema.session, schema.exchange, schema.candidate
+    first = (
+        sa.select(
+            exchange.c.session_id,
+            sa.func.min(sa.case((exchange.c.purpose == "answer", exchange.c.asked_at))).label("answer_at"),
+            sa.func.sum(sa.case((exchange.c.purpose == "warm-up", 1), else_=0)).label("timed"),
+        )
+        .group_by(exchange.c.session_id)
+        .subquery()
+    )
+    query = (
+        sa.select(candidate.c.name, session.c.started_at, session.c.load_s, first.c.answer_at, first.c.timed)
+        .join(candidate, candidate.c.id == session.c.candidate_id)
+        .outerjoin(first, first.c.session_id == session.c.id)
+    )
+    costs: dict[str, list[float]] = {}
+    with record.reading() as connection:
+        for row in connection.execute(query):
+            cost = row.load_s or 0.0
+            if row.answer_at is not None and not row.timed:
+                cost = max(cost, row.answer_at - row.started_at)
+            costs.setdefault(row.name, []).append(cost)
+    return {name: max(values) for name, values in costs.items()}
+
+
 def blocks_asked(record: Record) -> dict[str, int]:
     """For each candidate how many blocks, from the first, it was asked whole: every sample at every fill."""
     blocks = blocks_of(record)
