@@ -36,10 +36,13 @@ class Ends:
     fixed_met: float
     fixed_not_met: float
     asked: float  # mean share of the exercises
+    bias: float  # mean of the difference where it stopped, less the true one
 
 
-def ends_of(above: np.ndarray, below: np.ndarray, ends: np.ndarray, bounds: np.ndarray) -> Ends:
-    """From the scores at every look, each of shape (campaigns, looks), for either side."""
+def ends_of(
+    above: np.ndarray, below: np.ndarray, values: np.ndarray, truth: float, ends: np.ndarray, bounds: np.ndarray
+) -> Ends:
+    """From the scores at every look for either side, and the figures, each of shape (campaigns, looks)."""
     up, down = above >= bounds, -below >= bounds
     never = len(ends)
     first_up = np.where(up.any(axis=1), up.argmax(axis=1), never)
@@ -51,23 +54,25 @@ def ends_of(above: np.ndarray, below: np.ndarray, ends: np.ndarray, bounds: np.n
         fixed_met=float(np.mean(above[:, -1] > Z)),
         fixed_not_met=float(np.mean(-below[:, -1] > Z)),
         asked=float(ends[last].mean() / ends[-1]),
+        bias=float(values[np.arange(len(values)), last].mean() - truth),
     )
 
 
 def paired(
-    won: np.ndarray, lost: np.ndarray, samples: int, margin: float, ends: np.ndarray, bounds: np.ndarray
+    won: np.ndarray, lost: np.ndarray, samples: int, margin: float, drop: float, ends: np.ndarray, bounds: np.ndarray
 ) -> Ends:
     """A criterion "no worse than the reference", looked at after each of the ends."""
-    above, below = [], []
+    above, below, values = [], [], []
     for end in ends:
         nets, discordant = won[:, :end] - lost[:, :end], (won[:, :end] + lost[:, :end]).sum(axis=1)
         differing = ((won[:, :end] + lost[:, :end]) > 0).sum(axis=1)
         worth = counted_pairs(nets, np.full(end, float(samples)), discordant, differing)
         scale = worth / (end * samples)
+        values.append(nets.sum(axis=1) / (end * samples))
         all_won, all_lost = won[:, :end].sum(axis=1) * scale, lost[:, :end].sum(axis=1) * scale
         above.append(score_statistics(all_won, all_lost, worth, -margin))
         below.append(score_statistics(all_won, np.maximum(0, all_lost - scale / 2), worth, -margin))
-    return ends_of(np.array(above).T, np.array(below).T, ends, bounds)
+    return ends_of(np.array(above).T, np.array(below).T, np.array(values).T, -drop, ends, bounds)
 
 
 def against_threshold(passed: np.ndarray, threshold: float, ends: np.ndarray, bounds: np.ndarray) -> Ends:
@@ -76,7 +81,7 @@ def against_threshold(passed: np.ndarray, threshold: float, ends: np.ndarray, bo
     below, above = (
         ((counts + step) / ends - threshold) / np.sqrt(threshold * (1 - threshold) / ends) for step in (0.5, -0.5)
     )
-    return ends_of(above, below, ends, bounds)
+    return ends_of(above, below, counts / ends, threshold, ends, bounds)
 
 
 def looks_at(exercises: int, looks: int) -> np.ndarray:
@@ -106,8 +111,8 @@ def main() -> None:
         print(f"  {looks:2} looks: " + ", ".join(f"{inflation(looks, p, spend):.3f} at {p:.0%}" for p in (0.8, 0.9)))
     print(
         f"{'exercises':>9}{'samples':>8}{'margin':>7}{'differ':>7}{'looks':>6} | {'wrong met':>9}{'fixed':>7}"
-        f" | {'wrong not':>9}{'fixed':>7} | no drop: {'met':>5}{'fixed':>6}{'asked':>6} | twice: {'not':>5}{'fixed':>6}"
-        f"{'asked':>6}"
+        f" | {'wrong not':>9}{'fixed':>7} | no drop: {'met':>5}{'fixed':>6}{'asked':>6}{'bias':>7} | twice: {'not':>5}"
+        f"{'fixed':>6}{'asked':>6}{'bias':>7}"
     )
     worst, clear, most = [0.0, 0.0], [], 0.0
     for exercises, samples, margin, discordant, looks in itertools.product(
@@ -118,7 +123,7 @@ def main() -> None:
         at, none, twice = (
             paired(
                 *campaigns(rng, args.campaigns, exercises, samples, drop, max(discordant, drop)),
-                *(samples, margin, ends, bounds),
+                *(samples, margin, drop, ends, bounds),
             )
             for drop in (margin, 0.0, 2 * margin)
         )
@@ -133,7 +138,8 @@ def main() -> None:
             print(
                 f"{exercises:9}{samples:8}{margin:7.2f}{discordant:7.2f}{looks:6} | {at.met:9.3f}{at.fixed_met:7.3f}"
                 f" | {at.not_met:9.3f}{at.fixed_not_met:7.3f} |          {none.met:5.2f}{none.fixed_met:6.2f}"
-                f"{none.asked:6.2f} |        {twice.not_met:5.2f}{twice.fixed_not_met:6.2f}{twice.asked:6.2f}"
+                f"{none.asked:6.2f}{none.bias:7.3f} |        {twice.not_met:5.2f}{twice.fixed_not_met:6.2f}"
+                f"{twice.asked:6.2f}{twice.bias:7.3f}"
                 f"{'  more than allowed' if is_wrong else ''}"
             )
     print(f"worst: {worst[0]:.3f} wrongly met, {worst[1]:.3f} wrongly not met; asked at most {most:.2f}")

@@ -192,10 +192,12 @@ def test_contrast_keeps_its_contract(demo, run_main):
         f"{model}@{level}" for model in ("marram-1.2b", "kelpling-400m") for level in DEMO_LEVELS
     ]
     for row in found["candidates"]:
-        assert row["trials"] == 42 == sum(row["outcomes"].values())
+        # whatever is approved or open was asked everything: a count of escapes can only be judged on the whole
+        assert row["trials"] == sum(row["outcomes"].values()) and row["planned"] == 42
+        assert row["trials"] < 42 if row["candidate"].endswith("q2_k") else row["trials"] <= 42
         assert row["solved"] == row["outcomes"].get("passed", 0)
         assert row["pass_rate"]["low"] <= row["pass_rate"]["value"] <= row["pass_rate"]["high"]
-        assert row["ttft_s"]["p50"]["n"] in {12, 12 - row["disturbed"]}
+        assert 6 <= row["ttft_s"]["p50"]["n"] <= 12
         assert row["peak_bytes"] >= row["accelerator_peak_bytes"] > row["weights_bytes"]
         assert row["reference"] == row["candidate"].endswith("f16")
     marram = found["candidates"][:4]
@@ -238,8 +240,8 @@ def test_trials_lists_filters_and_opens(demo, run_main):
     folder, _ = demo
     record = folder / "record.db"
     listed = run_main("trials", record, "--json").json["trials"]
-    assert len(listed) == 336
-    assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == 336
+    assert 200 < len(listed) < 336  # some stopped when they were decided
+    assert len({(row["candidate"], row["exercise"], row["seed"]) for row in listed}) == len(listed)
     wanted = "id candidate exercise seed outcome score attempts ttft_s decode_tps completion_tokens finish_reason"
     assert set(wanted.split()) <= listed[0].keys()
     wrong = run_main("trials", record, "--outcome", "wrong-answer", "--only", "*@q2_k", "--json").json["trials"]
@@ -294,7 +296,10 @@ def test_run_again_the_demo_repeats_nothing(demo, run_cli):
     folder, first = demo
     again = run_cli("demo", folder)
     assert again.code == 0
-    assert "336 of them already in the record" in again.err
+    with sqlite3.connect(folder / "record.db") as connection:
+        (kept,) = connection.execute("SELECT count(*) FROM trial").fetchone()
+    connection.close()
+    assert f"{kept} of them already in the record" in again.err
     table = first.out[first.out.index("Which code model") : first.out.index("Look next")]
     assert table in again.out
 
@@ -305,6 +310,7 @@ def test_the_record_is_lean_and_holds_what_an_audit_asks_for(demo):
         one = connection.execute("SELECT plan_text, plan_digest, suite_digest, rig FROM campaign").fetchone()
         weights = connection.execute("SELECT weights_sha256, settings FROM candidate").fetchall()
         sessions = connection.execute("SELECT command, description, ended, load_s FROM session").fetchall()
+        (trials,) = connection.execute("SELECT count(*) FROM trial").fetchone()
         sizes = [
             connection.execute(f"SELECT sum(length({column})) FROM {table}").fetchone()[0]
             for table, column in (
@@ -322,7 +328,7 @@ def test_the_record_is_lean_and_holds_what_an_audit_asks_for(demo):
     assert all("--weights" in command and "simulated" in words for command, words, _, _ in sessions)
     assert all(ended == "stopped" and load_s > 0 for _, _, ended, load_s in sessions)
     # 100,000 trials are to stay under 1 GB: 10 KB a trial
-    assert sum(sizes) / 336 < 8_000
+    assert sum(sizes) / trials < 8_000
 
 
 def console_blocks(text):

@@ -268,9 +268,9 @@ def _distance(look: Look) -> str:
     return f" at {look.figure.value:.2f} ({look.figure.low:.2f} to {look.figure.high:.2f})"
 
 
-def score_of(criterion: Criterion, look: Look) -> float | None:
-    """The standard normal score of a criterion at a look, from its interval; None where that has no end."""
-    threshold, figure = criterion.threshold, look.figure
+def score_of(criterion: Criterion, figure: Estimate | None, confidence: float) -> float | None:
+    """The standard normal score of a criterion, from an interval of one-sided confidence; None without an end."""
+    threshold = criterion.threshold
     if figure is None or figure.low is None or figure.high is None or figure.high <= figure.low:
         return None
     wanted = -threshold.margin if isinstance(threshold, NoWorse) else None
@@ -278,7 +278,7 @@ def score_of(criterion: Criterion, look: Look) -> float | None:
         wanted = threshold.at_least if threshold.at_least is not None else threshold.at_most
     if wanted is None:
         return None
-    return (figure.value - wanted) * 2 * NormalDist().inv_cdf(look.confidence) / (figure.high - figure.low)
+    return (figure.value - wanted) * 2 * NormalDist().inv_cdf(confidence) / (figure.high - figure.low)
 
 
 def chance_at_next(criterion: Criterion, last: Look | None, fractions: Sequence[float]) -> float:
@@ -294,7 +294,7 @@ def chance_at_next(criterion: Criterion, last: Look | None, fractions: Sequence[
         Share of its exercises at each look, the coming one last.
     """
     error = 1 - criterion.confidence
-    score = score_of(criterion, last) if last is not None else None
+    score = score_of(criterion, last.figure, last.confidence) if last is not None else None
     if last is None or score is None:
         return chance_decided(TOSS_UP, fractions, error)[-1]
     at = last.exercises / last.planned

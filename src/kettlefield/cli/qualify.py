@@ -17,6 +17,7 @@ from kettlefield.campaign.filling import filler_of
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
+from kettlefield.campaign.outlook import outlooks
 from kettlefield.campaign.readiness import check_extensions, prepare_grading
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.progress import CampaignProgress
@@ -90,6 +91,12 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument(
         "--dry-run", action="store_true", help="start nothing: what is left to do, how long at least, what it can show"
     )
+    parser.add_argument(
+        "--earlier",
+        type=Path,
+        metavar="RECORD",
+        help="with --dry-run: take what this record found of the same candidates for what is likely to be decided",
+    )
     parser.add_argument("--json", action="store_true", help="print the contrast as one JSON document")
     parser.set_defaults(run=run)
 
@@ -97,7 +104,12 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Run the campaign and print the contrast."""
     if args.dry_run:
-        return show_forecast(args.plan, args.only, keep_all=args.keep_all, as_json=args.json)
+        plan = _plan(args.plan, keep_all=args.keep_all, until_decided=args.until_decided)
+        return show_forecast(plan, args.only, earlier=args.earlier, as_json=args.json)
+    if args.earlier is not None:
+        raise InputError(
+            "needs --dry-run", "--earlier", "It says what is likely to be decided; a run looks for itself."
+        )
     code = run_campaign(
         args.plan,
         args.only,
@@ -215,9 +227,8 @@ def _run(work: Coroutine[Any, Any, T]) -> T:
         return runner.run(guarded())
 
 
-def show_forecast(plan_path: Path, only: str | None, *, keep_all: bool, as_json: bool) -> ExitCode:
+def show_forecast(plan: Plan, only: str | None, *, earlier: Path | None, as_json: bool) -> ExitCode:
     """Print what a plan has still to do; nothing is started and nothing written."""
-    plan = read_plan(plan_path, keep_all=keep_all)
     check_extensions(plan)
     suite = read_asked(plan)
     candidates, names = select(plan, only, [exercise.id for exercise in suite.exercises])
@@ -236,6 +247,9 @@ def show_forecast(plan_path: Path, only: str | None, *, keep_all: bool, as_json:
         discordant=DISCORDANT,
         drop=drop,
         without=plan.left_out,
+        decisions=outlooks(plan, suite, forecasts, record, Record.open(earlier) if earlier is not None else None)
+        if plan.campaign.until == "decided"
+        else (),
     )
     show(view, as_json=as_json)
     return ExitCode.DONE

@@ -4,10 +4,11 @@ import dataclasses
 from collections.abc import Sequence
 
 from kettlefield.campaign.forecast import Forecast
+from kettlefield.campaign.outlook import Outlook
 from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.core.units import format_duration
 from kettlefield.plan.suite_selection import Asked
-from kettlefield.views.table import Table, View, Words, count, duration, number, present, table, words
+from kettlefield.views.table import Table, View, Words, count, duration, number, percent, present, table, words
 
 
 def forecast_view(
@@ -19,6 +20,7 @@ def forecast_view(
     discordant: float,
     drop: float | None,
     without: Sequence[str] = (),
+    decisions: Sequence[Outlook] = (),
 ) -> View:
     """One row a candidate.
 
@@ -36,6 +38,8 @@ def forecast_view(
         The smallest drop that is then shown; None: none that is possible.
     without : sequence of str
         Candidates that are left out, each with the reason.
+    decisions : sequence of Outlook
+        What is likely to be decided, where candidates stop when they are.
     """
     left_out = not_measured_words(suite.not_measured)
     known = [row.at_least_s for row in rows if row.at_least_s is not None]
@@ -45,6 +49,7 @@ def forecast_view(
         simulated=False,
         parts=present(
             left_table(rows),
+            decisions_table(decisions),
             *(Words(text=f"left out: {line}", tone="warning") for line in without),
             *(Words(text=f"! {row.candidate}: {text}", tone="warning") for row in rows for text in _over_context(row)),
             *(Words(text=text, tone="warning") for text in left_out),
@@ -66,6 +71,7 @@ def forecast_view(
             "smallest_drop": drop,
             "not_measured": left_out,
             "left_out": list(without),
+            "decisions": [dataclasses.asdict(one) for one in decisions],
             "candidates": [dataclasses.asdict(row) for row in rows],
         },
     )
@@ -100,6 +106,29 @@ def left_table(rows: Sequence[Forecast]) -> Table | None:
                 *(("Trials that ended in a fault are asked again with --retry-faults.",) if faulted else ()),
             )
         ),
+    )
+
+
+def decisions_table(rows: Sequence[Outlook]) -> Table | None:
+    """What is likely to be decided, and when."""
+    return table(
+        "Likely to be decided",
+        [
+            words("candidate", once=True),
+            words("criterion"),
+            words("if the truth is"),
+            percent("chance"),
+            count("as likely as not after", "exercises"),
+            percent("within the budget"),
+        ],
+        [
+            (row.candidate, row.criterion, row.basis, row.chance, row.exercises, row.chance_in_budget)
+            if row.status == "undecided"
+            else (row.candidate, row.criterion, f"{row.status} already", None, row.exercises, None)
+            for row in rows
+        ],
+        note="A toss-up: as clear, either way, as one look at the end decides in 8 of 10 campaigns. The budget is "
+        "taken up in the order of the plan, at the least time. A candidate that fails a criterion is asked no further.",
     )
 
 
