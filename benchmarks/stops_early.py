@@ -15,7 +15,7 @@ from pathlib import Path
 
 from kettlefield.core.acceptance import Verdict, reach_verdict
 from kettlefield.decision.evidence import Evidence
-from kettlefield.decision.judging import judge_criterion
+from kettlefield.decision.one_criterion import judge_criterion
 from kettlefield.decision.verdict import reach_verdicts
 from kettlefield.demo.simulated_folder import CARD, candidate_table, weights_path
 from kettlefield.demo.simulated_models import MODELS, write_weights

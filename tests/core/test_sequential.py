@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from kettlefield.campaign.turns import Standing, Turn, blocks_worth_a_start, next_turn
-from kettlefield.core.statistics.blocks import draw_blocks
+from kettlefield.core.statistics.block_draw import draw_blocks
 from kettlefield.core.statistics.intervals import pass_ratio, two_sided_z
 from kettlefield.core.statistics.paired import count_pairs, no_worse, score_interval
 from kettlefield.core.statistics.sequential import boundaries, chance_decided, confidence_at, spent, spent_late

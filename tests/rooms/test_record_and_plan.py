@@ -197,14 +197,21 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
     plan, exercise, record = ((folder / f"{name}.md").read_text() for name in ("plan", "exercise", "record"))
     nested = {"depth": DepthTable, "closed_loop": ClosedLoopTable, "open_loop": OpenLoopTable}
     assert all(f"`[speed.{name}]`" in plan for name in nested)
-    structs = [tables.RigTable, *tables.OVERRIDABLE.values(), tables.CriterionTable, tables.PlanFile, tables.SuiteTable]
+    structs = [
+        tables.RigTable,
+        tables.CampaignTable,
+        *tables.OVERRIDABLE.values(),
+        tables.CriterionTable,
+        tables.PlanFile,
+        tables.SuiteTable,
+    ]
     structs += [tables.MarkingTable, tables.JudgeTable, *nested.values()]
     keys = {field.name for table in structs for field in msgspec.structs.fields(table)}
     for key in (
         (keys | set(MEASURES))
         - {"candidate", "criterion"}
         - set(tables.OVERRIDABLE)
-        - {"rig", "marking", "judge", *nested}
+        - {"rig", "campaign", "marking", "judge", *nested}
     ):
         assert f"`{key}`" in plan, key
     structs = [

@@ -7,7 +7,7 @@ from statistics import NormalDist
 from kettlefield.campaign.turns import Standing
 from kettlefield.core.acceptance import Criterion, NoWorse, Status, Threshold
 from kettlefield.core.errors import InputError
-from kettlefield.core.statistics.blocks import draw_blocks
+from kettlefield.core.statistics.block_draw import draw_blocks
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.sequential import chance_decided
 from kettlefield.decision.evidence import Evidence

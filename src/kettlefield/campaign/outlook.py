@@ -10,8 +10,8 @@ from kettlefield.core.acceptance import Criterion, NoWorse, Status
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.sequential import chance_decided
 from kettlefield.decision.evidence import Evidence
-from kettlefield.decision.judging import judge_criterion
 from kettlefield.decision.looks import DECIDED, is_looked_at
+from kettlefield.decision.one_criterion import judge_criterion
 from kettlefield.marking.scale import Weights
 from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked

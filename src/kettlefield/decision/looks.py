@@ -8,8 +8,8 @@ from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.sequential import confidence_at
 from kettlefield.core.units import format_duration
 from kettlefield.decision.evidence import Evidence
-from kettlefield.decision.judging import Judgement, judge_criterion
 from kettlefield.decision.measures import MEASURES
+from kettlefield.decision.one_criterion import Judgement, judge_criterion
 from kettlefield.marking.scale import Weights
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import belongs

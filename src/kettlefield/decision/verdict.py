@@ -7,8 +7,8 @@ from kettlefield.core.acceptance import Criterion, NoWorse, Threshold, Verdict, 
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.units import format_bytes
 from kettlefield.decision.evidence import Evidence
-from kettlefield.decision.judging import Judgement, judge_criterion
 from kettlefield.decision.looks import judge_by_looks
+from kettlefield.decision.one_criterion import Judgement, judge_criterion
 from kettlefield.marking.scale import Weights
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Comparison, Figures

@@ -157,7 +157,7 @@ def _head(suite: str, accelerator: str, budget_bytes: int, source: str) -> str:
         + _toml(title="What this campaign is to find out", suite=suite, record="record.db")
         + f"\n[rig]\n{_toml(accelerator=accelerator)}"
         + f'memory_budget = "{budget_bytes // 2**20} MiB"  # {_comment(source)}\n'
-        + '\n# [campaign]\n# until = "decided"  # stop each candidate as soon as its criteria are; "all": ask everything\n'
+        + '\n# [campaign]\n# until = "decided"  # stop each candidate as soon as its criteria are decided\n'
     )
 
 

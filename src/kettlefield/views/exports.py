@@ -21,8 +21,8 @@ from kettlefield import __version__
 from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.core.statistics.estimate import Estimate, in_words
-from kettlefield.decision.judging import Judgement
 from kettlefield.decision.measures import MEASURES
+from kettlefield.decision.one_criterion import Judgement
 from kettlefield.decision.provenance import Standing
 from kettlefield.decision.verdict import CandidateVerdict, Decision
 from kettlefield.record.entries import SignatureEntry

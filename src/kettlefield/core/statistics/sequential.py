@@ -1,6 +1,6 @@
 """Looking at results again and again without more wrong decisions: boundaries that spend the error by and by.
 
-A look is held against a boundary in place of the quantile that a single look has. The boundary is written as a
+A look is compared with a boundary in place of the quantile that a single look has. The boundary is written as a
 confidence: an interval at that confidence, taken at every look, holds at all looks together with the confidence wanted
 (repeated confidence intervals: Jennison and Turnbull 1989, J. R. Statist. Soc. B 51, 305-361).
 """
