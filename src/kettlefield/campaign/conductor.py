@@ -8,6 +8,8 @@ import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 
+import msgspec
+
 from kettlefield.campaign.deciding import Deciding
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.learning import learn
@@ -28,7 +30,7 @@ from kettlefield.campaign.trial_runner import Desk, Due, run_answers, sampling_o
 from kettlefield.campaign.turns import Turn, next_turn
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.core.units import format_duration
+from kettlefield.core.units import Duration, format_duration
 from kettlefield.grading.grader import Grader
 from kettlefield.measure.depth import PAST_WINDOW
 from kettlefield.measure.procedure import SPEED
@@ -326,7 +328,7 @@ class Conductor:
             neutral = await self._checks.preflight(candidate, candidate_id, session, left.steps)
             await session.save_loaded(place.weights_files)
             if left.steps and session.is_alive():
-                await self._measure(candidate, candidate_id, session, left.steps, work.share, neutral)
+                await self._measure(_within(candidate, work), candidate_id, session, left.steps, work.share, neutral)
             if left.pending and session.is_alive() and self._goes_on(candidate, work):
                 await self._answers_part(candidate, candidate_id, session, left.pending, work, neutral)
             server = session.server
@@ -475,6 +477,15 @@ class Conductor:
         self._tally.troubles.append(text)
         self._record.save_note(text, candidate_id)
         self._observer.trouble(text)
+
+
+def _within(candidate: Candidate, work: Work) -> Candidate:
+    """The candidate with no more time for its timing than the run has left."""
+    left_s = work.ask_until_s - time.monotonic()
+    if left_s >= candidate.speed.budget:
+        return candidate
+    speed = msgspec.structs.replace(candidate.speed, budget=Duration(max(0.0, left_s)))
+    return dataclasses.replace(candidate, speed=speed)
 
 
 def _first(group: BaseExceptionGroup) -> BaseException:

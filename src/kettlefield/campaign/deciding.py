@@ -220,7 +220,7 @@ class Deciding:
         table = compare(self._record, window=Window(exercises=every, candidates=frozenset({candidate.name})))
         row = next(row for row in table.rows if row.candidate == candidate.name)
         evidence = Evidence(self._record, table.trials, self._plan.weights)
-        judgements = judge_by_looks(self._record, evidence, row, self._plan.criteria)
+        judgements = judge_by_looks(self._record, evidence, row, self._plan.criteria, looks_of(self._record))
         return [(one.criterion, one.status) for one in judgements]
 
     def _words(self, candidate: Candidate) -> str:

@@ -97,19 +97,53 @@ def _is_its_own_reference(row: Figures, criterion: Criterion) -> bool:
     return row.reference and isinstance(criterion.threshold, NoWorse) and not criterion.threshold.than_empty
 
 
+def looks_under(record: Record, criteria: Sequence[Criterion], weights: Weights, candidate: str) -> tuple[Look, ...]:
+    """What looks at the blocks that a candidate was asked would have seen under other criteria than the campaign's."""
+    looks = []
+    for block in range(1, blocks_asked(record).get(candidate, 0) + 1):
+        for seen in take_look(record, criteria, weights, candidate, block):
+            found = seen.judgement.found
+            looks.append(
+                Look(
+                    candidate=candidate,
+                    at=0.0,
+                    block=block,
+                    criterion=seen.number,
+                    exercises=seen.exercises,
+                    planned=seen.planned,
+                    confidence=seen.confidence,
+                    figure=found if isinstance(found, Estimate) else None,
+                    status=seen.judgement.status,
+                    reason=seen.judgement.reason,
+                )
+            )
+    return tuple(looks)
+
+
 def judge_by_looks(
-    record: Record, evidence: Evidence, row: Figures, criteria: Sequence[Criterion]
+    record: Record, evidence: Evidence, row: Figures, criteria: Sequence[Criterion], looks: Sequence[Look]
 ) -> tuple[Judgement, ...]:
     """All criteria of a candidate of a campaign that stops when it is decided.
 
     What a look decided stays decided: its boundary paid for that. What can only be judged on the whole is open where
     the candidate was not asked all.
+
+    Parameters
+    ----------
+    record, evidence
+        With all trials.
+    row : Figures
+        The candidate's.
+    criteria : sequence of Criterion
+        Of the plan, or others.
+    looks : sequence of Look
+        At these criteria: the record's, or as `looks_under` gives them.
     """
     blocks = blocks_of(record)
     assert blocks is not None  # noqa: S101 - the caller has seen that the campaign has some
     asked = blocks_asked(record)[row.candidate]
     so_far = f"{len(blocks.upto(asked))} of {len(blocks.of)} exercises"
-    mine = [look for look in looks_of(record) if look.candidate == row.candidate]
+    mine = [look for look in looks if look.candidate == row.candidate]
     judged = [
         _judge_one(
             record,
@@ -168,10 +202,10 @@ def _judge_one(
         return judge_criterion(evidence, row, criterion)
     deciding = next((look for look in looks if look.status in DECIDED), None)
     last = deciding or (looks[-1] if looks else None)
-    plain = judge_criterion(evidence, row, criterion)
-    if last is None and plain.found is None:
-        return plain  # there is nothing to look at, and it says why
     if last is None:
+        plain = judge_criterion(evidence, row, criterion)
+        if plain.found is None:
+            return plain  # there is nothing to look at, and it says why
         return Judgement(
             criterion=criterion,
             found=None,

@@ -7,12 +7,12 @@ from kettlefield.core.acceptance import Criterion, NoWorse, Threshold, Verdict, 
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.units import format_bytes
 from kettlefield.decision.evidence import Evidence
-from kettlefield.decision.looks import judge_by_looks
+from kettlefield.decision.looks import judge_by_looks, looks_under
 from kettlefield.decision.one_criterion import Judgement, judge_criterion
 from kettlefield.marking.scale import Weights
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Comparison, Figures
-from kettlefield.results.look_rows import blocks_of
+from kettlefield.results.look_rows import blocks_of, looks_of
 
 ROOM_ALIKE = 0.05  # of a threshold: less of a difference in room to the thresholds is none
 
@@ -47,16 +47,25 @@ class Decision:
 
 
 def reach_verdicts(
-    record: Record, table: Comparison, criteria: Sequence[Criterion], weights: Weights
+    record: Record, table: Comparison, criteria: Sequence[Criterion], weights: Weights, *, as_begun: bool = True
 ) -> tuple[CandidateVerdict, ...]:
-    """Hold every candidate against the criteria, in the order of the record; a baseline is not up for approval."""
+    """Hold every candidate against the criteria, in the order of the record; a baseline is not up for approval.
+
+    ``as_begun``: the criteria are those that the campaign began with, which its looks were taken at.
+    """
     verdicts, evidence = [], Evidence(record, table.trials, weights)
     stops_early = blocks_of(record) is not None
     for row in table.rows:
         if row.baseline:
             continue
         judgements = (
-            judge_by_looks(record, evidence, row, criteria)
+            judge_by_looks(
+                record,
+                evidence,
+                row,
+                criteria,
+                looks_of(record) if as_begun else looks_under(record, criteria, weights, row.candidate),
+            )
             if stops_early
             else tuple(judge_criterion(evidence, row, criterion) for criterion in criteria)
         )

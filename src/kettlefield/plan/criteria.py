@@ -275,9 +275,10 @@ def decide(record: Record, *, terms: Terms | None = None) -> Decision:
         No campaign was begun in it, or its plan cannot be read.
     """
     facts = campaign_facts(record)
-    terms = terms or terms_of_text(facts["plan_text"], record.path)
+    begun = terms_of_text(facts["plan_text"], record.path)
+    terms = terms or begun
     table = compare(record)
-    verdicts = reach_verdicts(record, table, terms.criteria, terms.weights)
+    verdicts = reach_verdicts(record, table, terms.criteria, terms.weights, as_begun=terms.criteria == begun.criteria)
     choices = recommendations(table, verdicts)
     return Decision(
         title=facts["title"],
