@@ -11,7 +11,7 @@ from pathlib import Path
 
 from playwright.sync_api import sync_playwright
 
-PARTS = {"report": None, "report-correctness": "#correctness", "report-speed": "#speed"}
+PARTS = {"report": None, "report-correctness": "#correctness", "report-speed": "#speed", "looks": "#criteria figure"}
 # the trial that a picture is of, with all that it is folded into
 OPEN_AND_SHOW = """pictures => {
   for (let at = pictures; at; at = at.parentElement) if (at.tagName === "DETAILS") at.open = true;
@@ -35,7 +35,7 @@ def main(report: Path, folder: Path, sheet: Path | None) -> None:
         for name, anchor in PARTS.items():
             page.goto(report.resolve().as_uri())
             if anchor is not None:
-                page.locator(anchor).evaluate("section => section.scrollIntoView()")
+                page.locator(anchor).first.evaluate("section => section.scrollIntoView()")
             page.screenshot(path=folder / f"{name}.png")
         page.goto(report.resolve().as_uri())
         pictures = page.locator(".pictures")

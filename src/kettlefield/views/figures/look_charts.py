@@ -47,22 +47,16 @@ def looks_over_exercises(frame: pd.DataFrame, *, number: int, label: str, thresh
         axes.axhline(threshold, color=COLOURS[1], linestyle="--", linewidth=1.2)
         decided = mine[mine["status"] != "undecided"].head(1)
         for row in rows_of(decided):
+            away, side = (-5, "top") if row.status == "met" else (5, "bottom")
             marker = {"marker": "^" if row.status == "met" else "v", "color": COLOURS[2 if row.status == "met" else 1]}
             axes.plot(row.exercises, row.value, **marker, markersize=9, clip_on=False)
-            note(axes, row.status, (row.exercises, row.value), xytext=(-8, -4), ha="right", va="top")
+            note(axes, row.status, (row.exercises, row.value), xytext=(-8, away), ha="right", va=side)
         axes.set_xlim(0, float(known["planned"].max()) * 1.04)
     for axes in grid[:, 0]:
         axes.set_ylabel(unit)
     for axes in panels[max(0, len(names) - columns) : len(names)]:
         axes.set_xlabel("exercises asked")
         axes.xaxis.set_tick_params(labelbottom=True)
-    first = known[known["status"] != "undecided"].groupby("candidate", sort=False).first()
-    ends = [
-        f"{name} is {row['status']} after {row['exercises']} of {row['planned']} exercises"
-        for name, row in first.iterrows()
-    ]
-    open_ones = [name for name in names if name not in first.index]
-    finding = "; ".join([*ends, *([f"open: {', '.join(open_ones)}"] if open_ones else [])])
     return Chart(
         name=f"looks-{number}",
         title=f"How it was decided: {label}",
@@ -70,8 +64,19 @@ def looks_over_exercises(frame: pd.DataFrame, *, number: int, label: str, thresh
             f"{row.candidate} after {row.exercises}: {row.value:.2f} ({row.low:.2f} to {row.high:.2f}), {row.status}"
             for row in rows_of(known)
         ),
-        finding=f"{finding}.",
+        finding=_finding(known),
         caption="The figure after each block with the bounds of that look, wide at first so that all looks together "
         "hold; dashed: the threshold. A triangle marks the look that decided.",
         figure=figure,
     )
+
+
+def _finding(known: pd.DataFrame) -> str:
+    """Which candidates were decided when, those together that were decided at one look."""
+    first = known[known["status"] != "undecided"].groupby("candidate", sort=False).first()
+    ends: dict[str, list[str]] = {}
+    for name, row in first.iterrows():
+        ends.setdefault(f"{row['status']} after {row['exercises']} of {row['planned']} exercises", []).append(str(name))
+    open_ones = [name for name in known["candidate"].unique() if name not in first.index]
+    ends |= {"open": open_ones} if open_ones else {}
+    return sentences(f"{end}: {', '.join(names)}" for end, names in ends.items())
