@@ -12,7 +12,7 @@ from kettlefield.core.statistics.sequential import confidence_at
 from kettlefield.decision.looks import fractions_at, looks_that_differ, take_look
 from kettlefield.decision.verdict import reach_verdicts
 from kettlefield.plan.criteria import terms_of_text
-from kettlefield.record.entries import LookEntry, ProcedureEntry
+from kettlefield.record.entries import ProcedureEntry
 from kettlefield.results.comparison import compare
 from kettlefield.results.frames import campaign_facts
 from kettlefield.results.look_rows import blocks_asked, blocks_of, looks_of
@@ -40,25 +40,7 @@ def save(writer, terms, candidate, block):
     """Take a look and keep it, as a campaign does."""
     seen = take_look(writer.record, terms.criteria, terms.weights, candidate, block)
     candidate_id = writer.record.candidate_id(candidate)
-    entries = []
-    for one in seen:
-        found = one.judgement.found
-        entries.append(
-            LookEntry(
-                candidate_id=candidate_id,
-                block=block,
-                criterion=one.number,
-                exercises=one.exercises,
-                planned=one.planned,
-                confidence=one.confidence,
-                value=found.value,
-                low=found.low,
-                high=found.high,
-                trials=found.n,
-                status=one.judgement.status.value,
-                reason=one.judgement.reason,
-            )
-        )
+    entries = [one.entry(candidate_id, block) for one in seen]
     writer.record.save_looks(entries)
     return seen
 

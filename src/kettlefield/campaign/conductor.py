@@ -8,12 +8,10 @@ import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
 
-import msgspec
-
 from kettlefield.campaign.deciding import Deciding
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.learning import learn
-from kettlefield.campaign.measuring import ANSWERS, PARTS, Job, measure, steps_left
+from kettlefield.campaign.measuring import ANSWERS, Job, measure, steps_left
 from kettlefield.campaign.preflight import short_request
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
@@ -28,9 +26,10 @@ from kettlefield.campaign.setup import (
 )
 from kettlefield.campaign.trial_runner import Desk, Due, run_answers, sampling_of
 from kettlefield.campaign.turns import Turn, next_turn
+from kettlefield.campaign.work import Died, Left, Scope, Tally, Work, within_time
 from kettlefield.core.errors import ServerError
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.core.units import Duration, format_duration
+from kettlefield.core.units import format_duration
 from kettlefield.grading.grader import Grader
 from kettlefield.measure.depth import PAST_WINDOW
 from kettlefield.measure.procedure import SPEED
@@ -44,64 +43,6 @@ from kettlefield.workspace.tool_calls import CallForm
 
 MOST_RESTARTS = 3  # of a candidate's server that died, in one block
 ASKED_SHARE = 0.9  # of a candidate's time; what was asked by then may be answered and graded in the rest
-
-
-@dataclasses.dataclass(slots=True, kw_only=True)
-class Tally:
-    """What one run of the conductor came to."""
-
-    trials: int = 0  # put into the record by this run
-    faults: int = 0  # of them, ended in a fault of server or rig
-    troubles: list[str] = dataclasses.field(default_factory=list)  # candidates that could not be measured
-
-
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Scope:
-    """What of the plan is to be run."""
-
-    candidates: frozenset[str]
-    exercises: frozenset[str]
-    parts: frozenset[str] = frozenset(PARTS)
-    within_s: float | None = None  # that one candidate may take; none: as long as it needs
-    complete: bool = False  # ask everything, also where candidates stop when they are decided
-
-
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class _Left:
-    """What is still to be done for one candidate in one block."""
-
-    pending: list[Due]
-    steps: tuple[str, ...]  # procedures
-    cold_load: bool
-
-    @property
-    def is_empty(self) -> bool:
-        return not (self.pending or self.steps or self.cold_load)
-
-
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class _Died:
-    """A server's process that ended by itself."""
-
-    words: str
-    during: str  # phase
-
-
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Work:
-    """What is to be done for one candidate in one block."""
-
-    registered: Registered
-    scope: Scope
-    share: float  # of all trials and timed requests that are to be in the record after this block
-    threads: ThreadPoolExecutor  # that grade
-    ask_until_s: float = math.inf  # on the monotonic clock: then nothing more is asked
-    turn: Turn | None = None  # blocks that may be asked; none: the campaign has none
-
-    @property
-    def is_over(self) -> bool:
-        """Whether the time for asking is over."""
-        return time.monotonic() >= self.ask_until_s
 
 
 class Conductor:
@@ -284,10 +225,10 @@ class Conductor:
             else:
                 self._trouble(candidate, work.registered.id, text)
 
-    def _left(self, candidate: Candidate, work: Work, tried: frozenset[str]) -> "_Left":
+    def _left(self, candidate: Candidate, work: Work, tried: frozenset[str]) -> Left:
         candidate_id, scope = work.registered.id, work.scope
         steps = steps_left(candidate, self._record.procedures(candidate_id), scope.parts)
-        return _Left(
+        return Left(
             pending=self._pending(candidate, candidate_id, scope, work.share, work.turn)
             if ANSWERS in scope.parts and self._goes_on(candidate, work)
             else [],
@@ -303,7 +244,7 @@ class Conductor:
         needed = block < work.turn.least or self._deciding.is_open(candidate)
         return needed and self._deciding.rejected_apart(candidate) is None
 
-    async def _serve(self, candidate: Candidate, work: Work, left: "_Left") -> "_Died | None":
+    async def _serve(self, candidate: Candidate, work: Work, left: Left) -> Died | None:
         """One start of the server, and all that is left to do with it; how it died, if it did."""
         candidate_id = work.registered.id
         registered = predict_again(self._record, candidate, work.registered, self._accelerator)
@@ -328,14 +269,16 @@ class Conductor:
             neutral = await self._checks.preflight(candidate, candidate_id, session, left.steps)
             await session.save_loaded(place.weights_files)
             if left.steps and session.is_alive():
-                await self._measure(_within(candidate, work), candidate_id, session, left.steps, work.share, neutral)
+                await self._measure(
+                    within_time(candidate, work), candidate_id, session, left.steps, work.share, neutral
+                )
             if left.pending and session.is_alive() and self._goes_on(candidate, work):
                 await self._answers_part(candidate, candidate_id, session, left.pending, work, neutral)
             server = session.server
             died = None
             if not server.is_alive:
                 words = f"{server.how_it_ended()}; its log ends: {server.last_words()}"
-                died = _Died(words=words, during=self._phase)
+                died = Died(words=words, during=self._phase)
         if not self._is_simulated:
             learn(self._record, candidate, candidate_id, token_slope(self._record, candidate.name))
         return died
@@ -477,15 +420,6 @@ class Conductor:
         self._tally.troubles.append(text)
         self._record.save_note(text, candidate_id)
         self._observer.trouble(text)
-
-
-def _within(candidate: Candidate, work: Work) -> Candidate:
-    """The candidate with no more time for its timing than the run has left."""
-    left_s = work.ask_until_s - time.monotonic()
-    if left_s >= candidate.speed.budget:
-        return candidate
-    speed = msgspec.structs.replace(candidate.speed, budget=Duration(max(0.0, left_s)))
-    return dataclasses.replace(candidate, speed=speed)
 
 
 def _first(group: BaseExceptionGroup) -> BaseException:

@@ -24,7 +24,6 @@ from kettlefield.decision.looks import (
 from kettlefield.decision.measures import MEASURES
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.suite_selection import Asked
-from kettlefield.record.entries import LookEntry
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Window, compare
 from kettlefield.results.frames import every_trial_frame
@@ -157,24 +156,7 @@ class Deciding:
             if not due or candidate_id is None:
                 continue
             seen = take_look(self._record, self._plan.criteria, self._plan.weights, candidate.name, block)
-            entries = [
-                LookEntry(
-                    candidate_id=candidate_id,
-                    block=block,
-                    criterion=one.number,
-                    exercises=one.exercises,
-                    planned=one.planned,
-                    confidence=one.confidence,
-                    value=found.value if isinstance(found := one.judgement.found, Estimate) else None,
-                    low=found.low if isinstance(found, Estimate) else None,
-                    high=found.high if isinstance(found, Estimate) else None,
-                    trials=found.n if isinstance(found, Estimate) else 0,
-                    status=one.judgement.status.value,
-                    reason=one.judgement.reason,
-                )
-                for one in seen
-                if one.number in due
-            ]
+            entries = [one.entry(candidate_id, block) for one in seen if one.number in due]
             self._record.save_looks(entries)
             if entries:
                 step = Step(candidate=candidate.name, words=self._words(candidate), goes_on=self.is_open(candidate))

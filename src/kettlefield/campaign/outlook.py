@@ -1,6 +1,6 @@
 """Which criteria a campaign that stops when it is decided is likely to decide, before the hours are spent."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kettlefield.campaign.deciding import TOSS_UP, drawn_blocks, score_of
@@ -18,7 +18,7 @@ from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import belongs
 from kettlefield.results.comparison import compare
-from kettlefield.results.look_rows import blocks_of, looks_of
+from kettlefield.results.look_rows import Blocks, blocks_of, looks_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -74,7 +74,7 @@ def outlooks(
         There is nothing to decide, or too little for two looks.
     """
     known = blocks_of(record) if record is not None else None
-    blocks = dict(known.of) if known is not None else drawn_blocks(plan, asked)
+    blocks = known if known is not None else Blocks(of=drawn_blocks(plan, asked))
     budget = plan.campaign.budget
     spent_s, rows = 0.0, []
     for one in forecasts:
@@ -93,16 +93,15 @@ def _is_own_reference(plan: Plan, candidate: str, criterion: Criterion) -> bool:
     return paired and any(one.name == candidate and one.reference for one in plan.candidates)
 
 
-def _shares(asked: Asked, blocks: Mapping[str, int], criterion: Criterion) -> list[tuple[float, int]]:
+def _shares(asked: Asked, blocks: Blocks, criterion: Criterion) -> list[tuple[float, int]]:
     """At each look of a criterion the share of its exercises, and how many those are."""
-    places = [
-        blocks[exercise.id]
+    mine = [
+        exercise.id
         for share in asked.shares
         for exercise in share.exercises
-        if exercise.id in blocks and belongs(properties_of(exercise, share), criterion.among)
+        if exercise.id in blocks.of and belongs(properties_of(exercise, share), criterion.among)
     ]
-    counts = sorted({sum(place <= upto for place in places) for upto in range(1, max(blocks.values()) + 1)} - {0})
-    return [(count / len(places), count) for count in counts]
+    return [(count / len(mine), count) for count in blocks.counts(mine)]
 
 
 def _outlook(

@@ -12,13 +12,14 @@ from typing import Any, TypeVar
 
 import uvloop
 
-from kettlefield.campaign.conductor import Conductor, Scope
+from kettlefield.campaign.conductor import Conductor
 from kettlefield.campaign.filling import filler_of
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
 from kettlefield.campaign.outlook import outlooks
 from kettlefield.campaign.readiness import check_extensions, prepare_grading
+from kettlefield.campaign.work import Scope
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.progress import CampaignProgress
 from kettlefield.core.errors import InputError

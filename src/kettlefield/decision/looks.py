@@ -11,6 +11,7 @@ from kettlefield.decision.evidence import Evidence
 from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.one_criterion import Judgement, judge_criterion
 from kettlefield.marking.scale import Weights
+from kettlefield.record.entries import LookEntry
 from kettlefield.record.store import Record
 from kettlefield.results.breakdown import belongs
 from kettlefield.results.capacity import procedure_ends
@@ -31,6 +32,29 @@ class Seen:
     confidence: float  # one-sided, of the interval at this look
     judgement: Judgement
 
+    @property
+    def figure(self) -> Estimate | None:
+        """What was found, with its interval."""
+        return self.judgement.found if isinstance(self.judgement.found, Estimate) else None
+
+    def entry(self, candidate_id: int, block: int) -> LookEntry:
+        """The look as a record keeps it."""
+        figure = self.figure
+        return LookEntry(
+            candidate_id=candidate_id,
+            block=block,
+            criterion=self.number,
+            exercises=self.exercises,
+            planned=self.planned,
+            confidence=self.confidence,
+            value=figure.value if figure is not None else None,
+            low=figure.low if figure is not None else None,
+            high=figure.high if figure is not None else None,
+            trials=figure.n if figure is not None else 0,
+            status=self.judgement.status.value,
+            reason=self.judgement.reason,
+        )
+
 
 def is_looked_at(criterion: Criterion) -> bool:
     """Whether a criterion is judged after every block."""
@@ -44,13 +68,9 @@ def fractions_at(
 
     A block that holds none of them is no look at it. None of this depends on a result.
     """
-    places = [
-        blocks.of[one.id]
-        for one in exercise_rows(record)
-        if one.id in blocks.of and belongs(one.groups, criterion.among)
-    ]
-    counts = sorted({sum(place <= upto for place in places) for upto in range(1, block + 1)} - {0})
-    return tuple(count / len(places) for count in counts), counts[-1] if counts else 0, len(places)
+    mine = [one.id for one in exercise_rows(record) if one.id in blocks.of and belongs(one.groups, criterion.among)]
+    counts = blocks.counts(mine, block)
+    return tuple(count / len(mine) for count in counts), counts[-1] if counts else 0, len(mine)
 
 
 def take_look(
@@ -102,7 +122,6 @@ def looks_under(record: Record, criteria: Sequence[Criterion], weights: Weights,
     looks = []
     for block in range(1, blocks_asked(record).get(candidate, 0) + 1):
         for seen in take_look(record, criteria, weights, candidate, block):
-            found = seen.judgement.found
             looks.append(
                 Look(
                     candidate=candidate,
@@ -112,7 +131,7 @@ def looks_under(record: Record, criteria: Sequence[Criterion], weights: Weights,
                     exercises=seen.exercises,
                     planned=seen.planned,
                     confidence=seen.confidence,
-                    figure=found if isinstance(found, Estimate) else None,
+                    figure=seen.figure,
                     status=seen.judgement.status,
                     reason=seen.judgement.reason,
                 )
@@ -305,11 +324,11 @@ _NEAR = 1e-6  # of a share: what one build of a library may differ from another
 
 
 def _is_same(look: Look, now: Seen) -> bool:
-    found = now.judgement.found
+    found = now.figure
     if look.status is not now.judgement.status or abs(look.confidence - now.confidence) > _NEAR:
         return False
-    if look.figure is None or not isinstance(found, Estimate):
-        return look.figure is None and not isinstance(found, Estimate)
+    if look.figure is None or found is None:
+        return look.figure is found
     pairs = ((look.figure.value, found.value), (look.figure.low, found.low), (look.figure.high, found.high))
     return look.figure.n == found.n and all(
         a is b is None or (a is not None and b is not None and abs(a - b) <= _NEAR) for a, b in pairs

@@ -1,6 +1,6 @@
 """A campaign that stops when it is decided: its blocks, how far each candidate was asked, what each look saw."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import sqlalchemy as sa
@@ -39,6 +39,12 @@ class Blocks:
     def count(self) -> int:
         """How many blocks there are."""
         return max(self.of.values(), default=0)
+
+    def counts(self, exercises: Collection[str], upto: int | None = None) -> tuple[int, ...]:
+        """How many of some exercises were asked at each look, up to a block; one that holds none of them is no look."""
+        places = [self.of[name] for name in exercises if name in self.of]
+        last = self.count if upto is None else upto
+        return tuple(sorted({sum(place <= block for place in places) for block in range(1, last + 1)} - {0}))
 
     def upto(self, block: int) -> frozenset[str]:
         """The exercises of a block and of all before it."""
