@@ -76,6 +76,17 @@ def test_only_the_record_and_its_results_know_the_columns():
     assert {name.split(".")[0] for name in knowing} == {"record", "results"}
 
 
+def test_the_simulated_server_loads_only_what_it_serves_with():
+    paths, left, seen = dict(modules()), ["demo.__main__"], set()
+    while left:
+        name = left.pop()
+        if name in paths and name not in seen:
+            seen.add(name)
+            left += ours(paths[name])
+    # it is started hundreds of times in a campaign of tests, and what these rooms load takes longer than the rest
+    assert {name.split(".")[0] for name in seen} & {"cli", "views", "campaign", "plan", "decision", "results"} == set()
+
+
 def test_modules_import_each_other_in_no_circle():
     names = {name.removesuffix(".__init__") for name, _ in modules()}
     graph = {name.removesuffix(".__init__"): [n for n in ours(path) if n in names] for name, path in modules()}

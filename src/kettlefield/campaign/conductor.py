@@ -159,7 +159,7 @@ class Conductor:
     def _say_left_out(self, deciding: Deciding, candidate: Candidate, candidate_id: int, scope: Scope) -> None:
         """Take what nobody needs any more out of what is shown as left."""
         why = deciding.rejected_apart(candidate)
-        if why is not None:
+        if why is not None and not self._record.finished(candidate_id):
             self._note(f"{candidate.name}: never saw the suite: {why}", candidate_id)
         if ANSWERS in scope.parts and (why is not None or not deciding.is_open(candidate)):
             left = len(self._pending(candidate, candidate_id, scope, 1.0))

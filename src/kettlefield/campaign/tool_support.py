@@ -7,10 +7,8 @@ from kettlefield.core.plaintext import shorten, visible
 from kettlefield.plan.plan import Candidate
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.workspace.tool_calls import CallForm
-from kettlefield.workspace.tools import TOOLS
+from kettlefield.workspace.tools import PROBE_WISH, PROBED
 
-OFFERED = TOOLS["list_files"]
-ASKED_FOR = f"Call the tool {OFFERED.name} for the folder `src`. Do nothing else."
 PROBE_TOKENS = 512  # a model that thinks first needs some
 
 
@@ -39,12 +37,12 @@ async def find_call_form(client: ChatClient, candidate: Candidate, sampling: Map
     if wanted == "blocks":
         return ToolSupport(form="blocks", words="")
     ask = Ask(
-        messages=({"role": "user", "content": ASKED_FOR},),
+        messages=({"role": "user", "content": PROBE_WISH},),
         sampling={**sampling, "max_tokens": PROBE_TOKENS},
-        tools=(OFFERED.schema(),),
+        tools=(PROBED.schema(),),
     )
     exchange = await client.ask(ask)
-    if any(call.name == OFFERED.name for call in exchange.tool_calls):
+    if any(call.name == PROBED.name for call in exchange.tool_calls):
         return ToolSupport(form="functions", words="", exchange=exchange)
     why = (
         f"it {exchange.fault}"

@@ -8,7 +8,6 @@ from pathlib import Path
 from typing import Any
 
 from kettlefield import __version__
-from kettlefield.campaign.tool_support import ASKED_FOR, OFFERED
 from kettlefield.demo.http_front import Answer, Asked, CallStart, Piece, RefusedError, TokenScore, TrueLog
 from kettlefield.demo.simulated_engine import Engine, Quirks, Stream
 from kettlefield.demo.simulated_models import Physics
@@ -16,6 +15,7 @@ from kettlefield.demo.simulated_replies import Replier, Reply, SimulatedJudge, t
 from kettlefield.demo.simulated_scores import Made, simulated_next, simulated_scores
 from kettlefield.demo.simulated_work import Calls, as_blocks, is_work
 from kettlefield.rig.simulated_card import claim_bytes, report_work, used_bytes
+from kettlefield.workspace.tools import PROBE_WISH, PROBED
 
 REPORT_EVERY_S = 0.05
 LOAD_STEPS = 10  # in which memory fills while the weights are read
@@ -163,8 +163,8 @@ class SimulatedServer:
         offered = frozenset(str(tool["function"]["name"]) for tool in body.get("tools") or ())
         if offered and self._quirks.tools == "refuse":
             raise RefusedError(400, "tools are not supported by this template")
-        if offered and ASKED_FOR in prompt:
-            call = ((OFFERED.name, '{"path": "src"}'),)
+        if offered and PROBE_WISH in prompt:
+            call = ((PROBED.name, '{"path": "src"}'),)
             return (Reply("I cannot call tools."), ()) if self._quirks.tools == "ignore" else (Reply(""), call)
         turn = self._settings.replier.work(prompt, body["messages"], offered, seed)
         return (Reply(turn.text), turn.calls) if offered else (Reply(as_blocks(turn)), ())

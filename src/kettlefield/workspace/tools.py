@@ -277,3 +277,8 @@ def cut_result(text: str, most: int = MOST_RESULT_CHARS) -> str:
         return text
     head, tail = most // 3, most - most // 3
     return f"{text[:head]}\n[... {len(text) - most:,} characters left out ...]\n{text[-tail:]}"
+
+
+# of the preflight check: a call that a server which carries functions out must bring back
+PROBED = TOOLS["list_files"]
+PROBE_WISH = f"Call the tool {PROBED.name} for the folder `src`. Do nothing else."
