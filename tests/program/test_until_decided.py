@@ -115,6 +115,9 @@ def test_what_fails_without_an_answer_never_sees_the_suite(make_plan, run_cli, r
     assert complete.code == 0 and len(trials_in(record)) == 12
     record.unlink()
     assert run_cli("qualify", plan, "--complete").code == 2
+    assert run_cli("qualify", plan, "--part", "speed").code == 0  # begun without
+    other_way = run_cli("qualify", plan, "--until-decided")
+    assert other_way.code == 2 and "asks everything; the plan now stops when it is decided" in other_way.err
 
 
 def test_at_the_end_of_its_budget_it_says_what_is_open(make_plan, run_cli, run_main, tmp_path):

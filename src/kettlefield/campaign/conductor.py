@@ -68,6 +68,7 @@ class Conductor:
         self._checks = SessionChecks(plan, asked, record, observer, self._note)
         self._phase = ""  # of the candidate that is served now
         self._deciding: Deciding | None = None  # where candidates stop when they are decided
+        self._tried: dict[int, frozenset[str]] = {}  # procedures that a candidate was put through, by its id
 
     async def run(self, scope: Scope) -> Tally:
         """Run what is not yet in the record.
@@ -115,11 +116,17 @@ class Conductor:
         """Turn after turn, until nobody needs another or the time is over."""
         budget_s = self._plan.campaign.budget
         until_s = math.inf if budget_s is None else time.monotonic() + budget_s
-        by_name, names, stalled = {one.name: one for one in chosen}, [one.name for one in chosen], set[str]()
+        by_name, names = {one.name: one for one in chosen}, [one.name for one in chosen]
+        stalled, had_a_turn = set[str](), set[str]()
         deciding.say_what_waits()
         while time.monotonic() < until_s:
             standings = [
-                deciding.standing(one, to_be_measured=self._is_to_be_measured(one, known, scope), among=names)
+                deciding.standing(
+                    one,
+                    # what could not be measured in one turn is not tried again in the next
+                    to_be_measured=one.name not in had_a_turn and self._is_to_be_measured(one, known, scope),
+                    among=names,
+                )
                 for one in chosen
             ]
             if ANSWERS not in scope.parts:
@@ -136,6 +143,7 @@ class Conductor:
                 ask_until_s=until_s,
                 turn=turn,
             )
+            had_a_turn.add(turn.candidate)
             before = self._amount_done(candidate, work.registered.id)
             await self._run_or_trouble(candidate, work)
             if self._amount_done(candidate, work.registered.id) == before:
@@ -206,17 +214,21 @@ class Conductor:
 
     async def _run_candidate(self, candidate: Candidate, work: Work) -> None:
         """Whatever of a candidate is left in this block; a server that dies is started again, a few times."""
-        tried: frozenset[str] = frozenset()
+        candidate_id = work.registered.id
+        if self._deciding is None:
+            self._tried.pop(candidate_id, None)  # in the next block it is timed further
         for restart in range(1 + MOST_RESTARTS):
-            left = self._left(candidate, work, tried)
+            left = self._left(candidate, work)
             if left.is_empty or work.is_over:
                 return
             died = await self._serve(candidate, work, left)
             if died is None:
+                self._tried[candidate_id] = self._tried.get(candidate_id, frozenset()) | set(left.steps)
                 return
-            tried |= frozenset(left.steps[: left.steps.index(died.during) + 1] if died.during in left.steps else ())
+            tried = left.steps[: left.steps.index(died.during) + 1] if died.during in left.steps else ()
+            self._tried[candidate_id] = self._tried.get(candidate_id, frozenset()) | set(tried)
             said = ""
-            if not self._left(candidate, work, tried).is_empty:
+            if not self._left(candidate, work).is_empty:
                 again = restart < MOST_RESTARTS
                 said = "; it is started again" if again else "; what is left of it is not measured"
             text = f"{candidate.name}: the server {died.words}{said}"
@@ -225,15 +237,15 @@ class Conductor:
             else:
                 self._trouble(candidate, work.registered.id, text)
 
-    def _left(self, candidate: Candidate, work: Work, tried: frozenset[str]) -> Left:
+    def _left(self, candidate: Candidate, work: Work) -> Left:
         candidate_id, scope = work.registered.id, work.scope
         steps = steps_left(candidate, self._record.procedures(candidate_id), scope.parts)
         return Left(
             pending=self._pending(candidate, candidate_id, scope, work.share, work.turn)
             if ANSWERS in scope.parts and self._goes_on(candidate, work)
             else [],
-            # the procedure that it died in would bring it down again
-            steps=tuple(step for step in steps if step not in tried),
+            # the procedure that it died in would bring it down again, and what ended badly in one turn in the next too
+            steps=tuple(step for step in steps if step not in self._tried.get(candidate_id, ())),
             cold_load=self._wants_cold_load(candidate, candidate_id, scope),
         )
 

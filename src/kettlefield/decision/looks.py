@@ -3,10 +3,10 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from kettlefield.core.acceptance import Criterion, NoWorse, Status
+from kettlefield.core.acceptance import Criterion, NoWorse, Status, Threshold
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.sequential import confidence_at
-from kettlefield.core.units import format_duration
+from kettlefield.core.units import Unit, format_duration
 from kettlefield.decision.evidence import Evidence
 from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.one_criterion import Judgement, judge_criterion
@@ -247,10 +247,10 @@ def _judge_one(
 
 def _on_a_part(judgement: Judgement, so_far: str) -> Judgement:
     """What counts over all trials, when not all were asked: a count that is too high already stays so."""
-    threshold, found = judgement.criterion.threshold, judgement.found
-    most = getattr(threshold, "at_most", None)
-    unit_is_count = judgement.criterion.measure in {"outcome_count", "escape_attempts"}
-    if unit_is_count and most is not None and isinstance(found, float) and found > most:
+    criterion, found = judgement.criterion, judgement.found
+    most = criterion.threshold.at_most if isinstance(criterion.threshold, Threshold) else None
+    is_count = MEASURES[criterion.measure].unit is Unit.COUNT
+    if is_count and most is not None and isinstance(found, float) and found > most:
         return replace(judgement, status=Status.NOT_MET, reason=f"already after {so_far}")
     reason = f"can only be judged on the whole; asked {so_far}"
     return replace(judgement, status=Status.UNDECIDED, reason=reason)
