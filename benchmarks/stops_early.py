@@ -1,18 +1,21 @@
 """Whether a campaign that stops when it is decided ends with the verdicts of one that asks everything.
 
 For each seed a campaign of the simulated models runs until it is decided; then the same record is completed, and
-the verdicts of one look at everything are held beside those of the looks. A decision that differs, other than that one
+the verdicts of one look at everything are put beside those of the looks. A decision that differs, other than that one
 of the two is undecided, is counted apart. Servers and models are simulated, grading is real.
 
     python benchmarks/stops_early.py [--seeds 20]
 """
 
 import argparse
+import shutil
 import subprocess
 import sys
 import tempfile
+import tomllib
 from pathlib import Path
 
+import kettlefield
 from kettlefield.core.acceptance import Verdict, reach_verdict
 from kettlefield.decision.evidence import Evidence
 from kettlefield.decision.one_criterion import judge_criterion
@@ -24,11 +27,11 @@ from kettlefield.record.store import Record
 from kettlefield.results.comparison import compare
 from kettlefield.results.frames import campaign_facts, trials_frame
 
+BUILT_IN = Path(kettlefield.__file__).parent / "suites" / "berthdesk"
 LEVELS = ("f16", "q8_0", "q4_k_m", "q2_k")
 PLAN = """
 title = "stops early"
 suite = "berthdesk"
-selection = "short"
 record = "record.db"
 [campaign]
 until = "decided"
@@ -46,9 +49,10 @@ max_tokens = 700
 [speed]
 requests = 0
 [grading]
-samples = 2
+samples = 1
 concurrent_trials = 6
 """
+MOST = 48  # exercises: in Python alone, whose grading takes least
 CRITERIA = """
 [[criterion]]
 measure = "pass_rate"
@@ -66,12 +70,24 @@ def prepare(folder: Path, seed: int, model: str) -> Path:
     fast = CARD.replace("960e9", "4e12").replace("load_bytes_s = 3e9", "load_bytes_s = 100e9")
     (folder / "card" / "card.toml").write_text(fast, encoding="utf-8")
     (folder / "weights").mkdir()
+    suite = folder / "berthdesk"  # a suite beside the plan comes before the built-in one
+    suite.mkdir()
+    shutil.copy(BUILT_IN / "suite.toml", suite)
+    chosen = [path.parent for path in sorted(BUILT_IN.glob("*/exercise.toml")) if is_plain(path)][:MOST]
+    for exercise in chosen:
+        shutil.copytree(exercise, suite / exercise.name)
     for level in LEVELS:
         write_weights(MODELS[model], level, folder / weights_path(model, level))
     tables = "".join(candidate_table(model, level, reference=level == "f16") for level in LEVELS)
     plan = folder / "plan.toml"
     plan.write_text(PLAN.format(seed=seed) + tables + CRITERIA, encoding="utf-8")
     return plan
+
+
+def is_plain(path: Path) -> bool:
+    """Whether an exercise is a small one to write or repair in Python."""
+    spec = tomllib.loads(path.read_text(encoding="utf-8"))
+    return spec["language"] == "python" and spec["kind"] in {"write", "repair", "extend"}
 
 
 def run(plan: Path, *words: str) -> None:
