@@ -117,10 +117,11 @@ def main() -> None:
     """Print a line a seed, then the sums."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--seeds", type=int, default=20)
+    parser.add_argument("--first", type=int, default=1, help="the first seed")
     parser.add_argument("--model", default="kelpling-400m", choices=tuple(MODELS))
     args = parser.parse_args()
     same = opposite = open_by_looks = open_at_once = asked = planned = 0
-    for seed in range(1, args.seeds + 1):
+    for seed in range(args.first, args.first + args.seeds):
         with tempfile.TemporaryDirectory() as folder:
             plan = prepare(Path(folder) / "campaign", seed, args.model)
             run(plan)
