@@ -6,6 +6,7 @@ import json
 import os
 from types import SimpleNamespace
 
+import msgspec
 import pytest
 import tomli_w
 from exercises import BASE, grader
@@ -17,12 +18,13 @@ from kettlefield.core.extraction.file_diffs import diff_of, lines_changed, patch
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.timing.timeline import Trace
 from kettlefield.grading.checks.all_checks import CHECKS
+from kettlefield.grading.fairness import near_duplicates
 from kettlefield.grading.vetting import missing_here, vet_exercise
 from kettlefield.plan.tables import PromptingTable as Prompting
 from kettlefield.plan.tables import SamplingTable, ServerTable, WorkspacesTable
 from kettlefield.server.exchange import Exchange, ToolCall
 from kettlefield.suite.format import WorkspaceTable
-from kettlefield.suite.loader import load_exercise
+from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 from kettlefield.workspace.session import LEFT_OUT, End, Session
 from kettlefield.workspace.tool_calls import calls_in
 from kettlefield.workspace.tools import TOOLS, offered
@@ -443,3 +445,10 @@ def test_a_workspace_that_cannot_be_trusted_is_refused_with_its_place(tmp_path):
             spoil(folder)
             load_exercise(CHECKS, folder)
         assert name in raised.value.where
+
+
+def test_tickets_in_one_repository_are_no_duplicates_of_each_other(tmp_path):
+    exercises = load_suite(CHECKS, find_suite("berthdesk-tickets", tmp_path)).exercises
+    assert near_duplicates(exercises) == {}
+    again = msgspec.structs.replace(exercises[0], id="again")
+    assert near_duplicates((exercises[0], again)).keys() == {"again"}

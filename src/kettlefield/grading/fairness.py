@@ -46,9 +46,10 @@ def unfinished(exercise: Exercise) -> str:
 
 def near_duplicates(exercises: tuple[Exercise, ...]) -> dict[str, str]:
     """For each exercise whose prompt is nearly that of an earlier one, what it is like."""
-    # what two exercises refer to may be the same: what they ask of it may not
+    # what two exercises refer to, or the repository that they are set in, may be the same: what they ask may not
     triples = {
-        exercise.id: _triples(_said(msgspec.structs.replace(exercise, refer_to=None), 1)) for exercise in exercises
+        exercise.id: _triples(_said(msgspec.structs.replace(exercise, refer_to=None, workspace={}), 1))
+        for exercise in exercises
     }
     same: dict[str, str] = {}
     for one, other in combinations(exercises, 2):
