@@ -1,5 +1,6 @@
 """Signatures: what they cover, and what an audit finds of a record that was changed afterwards."""
 
+import hashlib
 import sqlite3
 from pathlib import Path
 
@@ -26,12 +27,9 @@ def signed(tmp_path):
     ids = writer.candidate("m@f16")
     for exercise, outcome in enumerate((PASSED, WRONG)):
         writer.trial(ids, exercise, outcome)
-    with writer.record._writing() as connection:  # the campaign's digest as qualify writes it
-        import hashlib
-
-        text = connection.exec_driver_sql("SELECT plan_text FROM campaign").scalar()
-        digest = f"sha256:{hashlib.sha256(text.encode()).hexdigest()}"
-        connection.exec_driver_sql("UPDATE campaign SET plan_digest = ?", (digest,))
+    text = writer.record.campaign()["plan_text"]  # the campaign's digest as qualify writes it
+    digest = f"sha256:{hashlib.sha256(text.encode()).hexdigest()}"
+    writer.record._write(lambda connection: connection.execute(schema.campaign.update().values(plan_digest=digest)))
     for name in ("A. Sandpiper", "B. Dunlin"):
         sign(writer.record, by=name, note="the berth desk only", verdicts=VERDICTS)
     writer.ids = ids
@@ -40,11 +38,11 @@ def signed(tmp_path):
 
 def edit(writer, statement):
     writer.record.close()
-    with sqlite3.connect(writer.record.path) as connection:
+    with sqlite3.connect(writer.path) as connection:
         connection.execute("PRAGMA foreign_keys = OFF")
         connection.execute(statement)
     connection.close()
-    return audit(Record.open(writer.record.path)).faults
+    return audit(Record.open(writer.path)).faults
 
 
 def test_an_unchanged_record_stands(signed):
@@ -91,7 +89,7 @@ def test_a_signature_wants_a_name_and_a_short_note(signed, by, note, said):
 
 
 def test_signing_and_auditing_from_the_command_line(signed, run_main):
-    path = signed.record.path
+    path = signed.path
     signed.record.close()
     assert run_main("decide", path, "--audit").code == 0
     done = run_main("decide", path, "--by", "D. Plover", "--note", "\x1b[31mred", "--json")

@@ -94,12 +94,12 @@ async def judge(plan: Plan, record: Record, on_done: Callable[[int, int, str], N
     if judge is None:
         raise InputError("names no judge", str(plan.path), "Add an [judge] table before the campaign begins.")
     if campaign is None:
-        raise InputError("holds no campaign yet", str(record.path), "Run `kettlefield qualify` on the plan first.")
-    check_same_plan(campaign, plan, str(record.path))
+        raise InputError("holds no campaign yet", str(record.place), "Run `kettlefield qualify` on the plan first.")
+    check_same_plan(campaign, plan, str(record.place))
     items = items_of(record, judge.table.kinds)
     if not items:
         kinds = " or ".join(judge.table.kinds)
-        raise InputError(f"holds no answer of kind {kinds}", str(record.path), "Run `kettlefield qualify` first.")
+        raise InputError(f"holds no answer of kind {kinds}", str(record.place), "Run `kettlefield qualify` first.")
     done = record.judged(judge.name)
     waiting = [question for question in questions_of(items, judge) if question.key not in done]
     if not waiting:

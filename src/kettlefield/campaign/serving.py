@@ -287,7 +287,7 @@ def _launch(plan: Plan, candidate: Candidate) -> Launch:
         fields=fields,
         ready_paths=table.ready_paths,
         ready_within_s=table.ready_within,
-        log=plan.record.parent / "logs" / f"{candidate.name.replace('/', '_')}.log",
+        log=plan.logs / f"{candidate.name.replace('/', '_')}.log",
         folder=plan.folder,
         port=table.port,
     )

@@ -93,7 +93,7 @@ def begin_campaign(
         for line in plan.left_out:
             record.save_note(f"left out: {line}")
         return
-    place = str(record.path)
+    place = str(record.place)
     if campaign["suite_digest"] != asked.digest:
         raise InputError(
             f"was begun with another state of the suite {campaign['suite_name']} ({campaign['suite_digest'][:19]})",

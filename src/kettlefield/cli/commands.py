@@ -23,6 +23,7 @@ COMMANDS = {
     "mark": "mark replies by hand, blind; in the terminal or on a sheet",
     "judge": "let a second model mark replies, and measure how far to trust it",
     "decide": "evaluate a record against its plan's criteria; sign; is it still valid?",
+    "records": "list a database's campaigns; copy one between a database and a file",
     "report": "one page with verdict, criteria, levels, correctness, speed, memory, evidence",
     "export": "hand a record on: CSV, Parquet, JUnit-style XML, CycloneDX",
     "demo": "run a full example: on made-up models, or --real on a real little one",

@@ -2,10 +2,11 @@
 
 import argparse
 from collections.abc import Callable
-from pathlib import Path
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
+from kettlefield.cli.record_argument import WHAT, add_campaign, place_of
 from kettlefield.core.errors import InputError
+from kettlefield.record.place import read_place
 from kettlefield.record.store import Record
 from kettlefield.views.answers_view import cost_view, groups_view, outcomes_view, replies_view, solved_view
 from kettlefield.views.comparison_view import comparison_rows, comparison_view
@@ -50,7 +51,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "  kettlefield compare record.db --json | jq .candidates",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("record", type=Path, nargs="+", help="one; or an old one and newer ones to compare with it")
+    parser.add_argument("record", nargs="+", help=f"one ({WHAT}); or an old one and newer ones to compare with it")
+    add_campaign(parser)
     parser.add_argument(
         "--part",
         choices=tuple(PARTS),
@@ -80,14 +82,14 @@ def run(args: argparse.Namespace) -> int:
     """Print what was asked for."""
     _check_options(args)
     if len(args.record) > 1:
-        views = record_views(args.record, args.only)
+        views = record_views([read_place(one) for one in args.record], args.only)
         if args.json:
             print_json({"comparisons": [view.document for view in views]})
         else:
             for view in views:
                 show(view, as_json=False)
         return ExitCode.DONE
-    record = Record.open(args.record[0])
+    record = Record.open(place_of(args))
     if args.csv:
         print_csv(comparison_rows(record, args.only, args.against))
     else:
@@ -109,12 +111,13 @@ def _view(args: argparse.Namespace, record: Record) -> View:
 
 def _check_options(args: argparse.Namespace) -> None:
     """Options that say nothing together are refused, not passed over."""
-    given = [name for name in ("by", "part", "pairs", "against", "csv") if getattr(args, name)]
+    given = [name for name in ("by", "part", "pairs", "against", "csv", "campaign") if getattr(args, name)]
     allowed = {frozenset(), frozenset({"against", "pairs"}), frozenset({"against", "csv"})}
     if args.part == "replies":
         allowed.add(frozenset({"part", "against"}))
     if len(args.record) > 1 and given:
         raise InputError(f"--{given[0]} is for one record", "compare", "Name one record, or leave the option out.")
+    given = [name for name in given if name != "campaign"]
     if len(given) > 1 and frozenset(given) not in allowed:
         words = " and ".join(f"--{name}" for name in given)
         raise InputError(f"{words} do not go together", "compare", "Ask for one after the other.")

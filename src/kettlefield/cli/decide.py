@@ -3,9 +3,9 @@
 import argparse
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from kettlefield.cli.commands import COMMANDS, ExitCode, exit_code_of
+from kettlefield.cli.record_argument import add_record, place_of, signature_file
 from kettlefield.core.acceptance import Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import visible
@@ -14,6 +14,7 @@ from kettlefield.decision.looks import looks_that_differ
 from kettlefield.decision.provenance import changes_since
 from kettlefield.decision.verdict import overall
 from kettlefield.plan.criteria import decide, terms_of_text
+from kettlefield.record.place import Place
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
 from kettlefield.results.look_rows import blocks_of
@@ -22,10 +23,6 @@ from kettlefield.views.criteria_view import signatures_table, verdicts_view
 from kettlefield.views.records_view import changes_json, changes_table
 from kettlefield.views.table import Table, Words, present
 from kettlefield.views.terminal import make_console, print_json, print_parts, print_table, safe, show
-
-if TYPE_CHECKING:
-    pass
-
 
 ROOM_FOR_TABLE = 176  # columns: the table's own words take some 150, and reasons want room
 
@@ -44,7 +41,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "  kettlefield decide record.db --audit\n  kettlefield decide record.db --still-valid",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("record", type=Path)
+    add_record(parser)
     parser.add_argument("--candidate", metavar="MODEL@LEVEL", help="only this one; it alone sets the exit code")
     parser.add_argument(
         "--plan",
@@ -80,13 +77,14 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Print the verdicts, sign them, or hold the record against its signatures or against this machine."""
     _check_options(args)
+    place = place_of(args)
     if args.audit:
-        return show_audit(args.record, args.allowed_signers, as_json=args.json)
+        return show_audit(place, args.allowed_signers, as_json=args.json)
     if args.still_valid:
-        return show_still_valid(args.record, args.candidate, as_json=args.json)
+        return show_still_valid(place, args.candidate, as_json=args.json)
     if args.by is not None:
-        sign_record(args.record, args.by, args.note or "", args.ssh_key)
-    return show_verdicts(args.record, args.candidate, as_json=args.json, changed_plan=args.plan)
+        sign_record(place, args.by, args.note or "", args.ssh_key)
+    return show_verdicts(place, args.candidate, as_json=args.json, changed_plan=args.plan)
 
 
 def _check_options(args: argparse.Namespace) -> None:
@@ -101,53 +99,50 @@ def _check_options(args: argparse.Namespace) -> None:
         raise InputError("does not go with --audit or --still-valid", "--by", "Sign first, then check.")
 
 
-def show_verdicts(path: Path, only: str | None, *, as_json: bool, changed_plan: Path | None = None) -> int:
+def show_verdicts(place: Place | Path, only: str | None, *, as_json: bool, changed_plan: Path | None = None) -> int:
     """Print the verdicts of a record; the exit code that they call for."""
-    record = Record.open(path)
+    record = Record.open(place)
     decision = decide(record)
     changed = None
     if changed_plan is not None:
-        changed = decide(record, terms=terms_of_text(read_text(changed_plan), changed_plan))
+        changed = decide(record, terms=terms_of_text(read_text(changed_plan), str(changed_plan)))
     verdicts = decision.verdicts
     if only is not None:
         names = [verdict.candidate for verdict in verdicts]
         verdicts = tuple(verdict for verdict in verdicts if verdict.candidate == only)
         if not verdicts:
-            raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, names))
+            raise InputError(f'there is no candidate "{only}"', str(place), nearest(only, names))
     show(verdicts_view(record, decision, verdicts, changed), as_json=as_json)
     return exit_code_of(overall(verdicts))
 
 
-def sign_record(path: Path, by: str, note: str, ssh_key: Path | None) -> None:
+def sign_record(place: Place | Path, by: str, note: str, ssh_key: Path | None) -> None:
     """Sign every verdict of a record as it is now; said on stderr, so that stdout stays the verdicts'."""
-    record = Record.open(path)
+    record = Record.open(place)
     verdicts = {one.candidate: one.verdict.value for one in decide(record).verdicts}
     with record.lock():
         if ssh_key is not None:
             sign_text("a trial, so that a key that cannot sign leaves no entry behind", ssh_key)
         entry = sign(record, by=by, note=note, verdicts=verdicts)
         if ssh_key is not None:
-            signature_file(path).write_text(sign_text(entry.digest, ssh_key), encoding="ascii")
+            signature_file(record.place).write_text(sign_text(entry.digest, ssh_key), encoding="ascii")
     print(f"signed by {visible(entry.signed_by, keep_lines=False)}: {entry.digest}", file=sys.stderr)
 
 
-def signature_file(path: Path) -> Path:
-    """Where the detached signature of a record's last ledger entry lies."""
-    return path.with_name(path.name + ".sig")
-
-
-def show_audit(path: Path, allowed_signers: Path | None, *, as_json: bool) -> ExitCode:
+def show_audit(place: Place | Path, allowed_signers: Path | None, *, as_json: bool) -> ExitCode:
     """Print who signed what, and what was changed since; exit code 1 when anything was."""
-    record = Record.open(path)
+    record = Record.open(place)
     audited = audit(record)
     faults, signer = list(audited.faults), None
     if blocks_of(record) is not None:
-        terms = terms_of_text(campaign_facts(record)["plan_text"], path)
+        terms = terms_of_text(campaign_facts(record)["plan_text"], str(place))
         faults += looks_that_differ(record, terms.criteria, terms.weights)
     if allowed_signers is not None and audited.signatures:
-        signer = find_signer(audited.signatures[-1].digest, signature_file(path), allowed_signers)
+        signer = find_signer(audited.signatures[-1].digest, signature_file(record.place), allowed_signers)
         if signer is None:
-            faults.append(f"{signature_file(path).name} is not a signature of the last entry by anybody allowed")
+            faults.append(
+                f"{signature_file(record.place).name} is not a signature of the last entry by anybody allowed"
+            )
     if not as_json:
         print_parts(make_console(), _audit_parts(audited, faults, signer))
     else:
@@ -175,13 +170,13 @@ def _audit_parts(audited: Audit, faults: list[str], signer: str | None) -> tuple
     )
 
 
-def show_still_valid(path: Path, only: str | None, *, as_json: bool) -> ExitCode:
+def show_still_valid(place: Place | Path, only: str | None, *, as_json: bool) -> ExitCode:
     """Print what changed on this machine since the campaign; exit code 4 when anything did, or nothing was approved."""
-    record = Record.open(path)
-    compared = changes_since(record, folder=path.resolve().parent)
+    record = Record.open(place)
+    compared = changes_since(record, folder=record.place.folder.resolve())
     if only is not None:
         if only not in compared:
-            raise InputError(f'there is no candidate "{only}"', str(path), nearest(only, list(compared)))
+            raise InputError(f'there is no candidate "{only}"', str(place), nearest(only, list(compared)))
         compared = {only: compared[only]}
     ledger = audit(record)
     signed_for = ledger.signatures[-1].verdicts if ledger.signatures else {}

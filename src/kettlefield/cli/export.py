@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
+from kettlefield.cli.record_argument import add_record, place_of
 from kettlefield.core.acceptance import Verdict
 from kettlefield.core.errors import InputError
 from kettlefield.decision.provenance import standings
@@ -33,7 +34,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "  kettlefield export record.db -o handover --as bom --candidate marram-1.2b@q4_k_m",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("record", type=Path)
+    add_record(parser)
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER", help="made where it is missing")
     parser.add_argument(
         "--as",
@@ -48,7 +49,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Write the files and name each on stdout."""
-    record = Record.open(args.record)
+    record = Record.open(place_of(args))
     forms = args.forms or [form for form in FORMS if form != "parquet"]
     if args.candidate is not None and forms != ["bom"]:
         raise InputError("is for a bill of materials", "--candidate", "Write --as bom with it.")
@@ -89,7 +90,7 @@ def _bills(record: "Record", folder: Path, only: str | None) -> tuple[Path, ...]
         chosen = [one for one in decision.verdicts if one.candidate == only]
         if not chosen:
             names = [one.candidate for one in decision.verdicts]
-            raise InputError(f'there is no candidate "{only}"', str(record.path), nearest(only, names))
+            raise InputError(f'there is no candidate "{only}"', str(record.place), nearest(only, names))
     written = []
     for one in chosen:
         path = folder / f"{one.candidate.replace('/', '_')}.cdx.json"

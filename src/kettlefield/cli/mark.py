@@ -8,6 +8,7 @@ from pathlib import Path
 from rich.console import Console
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
+from kettlefield.cli.record_argument import add_record, place_of
 from kettlefield.core.errors import InputError
 from kettlefield.marking.blind_replies import Item, items_of, kinds_of
 from kettlefield.marking.marks import read_marks_file, standing_marks
@@ -141,7 +142,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "  kettlefield mark record.db                                        # how far markers agree",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("record", type=Path)
+    add_record(parser)
     parser.add_argument("--by", metavar="NAME", help="who marks; without it, what was marked so far is shown")
     parser.add_argument("--kinds", metavar="KIND,...", help="exercises of these kinds, or all (default explain,page)")
     way = parser.add_mutually_exclusive_group()
@@ -154,7 +155,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Mark, write a sheet, read one, or show what was marked."""
     _check_options(args)
-    record = Record.open(args.record)
+    record = Record.open(place_of(args))
     title = campaign_facts(record)["title"]
     kinds = kinds_of(args.kinds)
     if args.read is not None:
@@ -164,7 +165,7 @@ def run(args: argparse.Namespace) -> int:
     elif args.by is not None:
         sit(record, items_of(record, kinds), args.by, title)
         return ExitCode.DONE
-    show(marks_view(Record.open(args.record)), as_json=args.json)
+    show(marks_view(Record.open(place_of(args))), as_json=args.json)
     return ExitCode.DONE
 
 

@@ -28,6 +28,7 @@ from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.grading.grader import Grader
 from kettlefield.plan.plan import Plan, read_plan, select
 from kettlefield.plan.suite_selection import read_asked
+from kettlefield.record.place import Place, read_place
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import open_accelerator
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
@@ -94,7 +95,6 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     )
     parser.add_argument(
         "--earlier",
-        type=Path,
         metavar="RECORD",
         help="with --dry-run: take what this record found of the same candidates for what is likely to be decided",
     )
@@ -106,7 +106,9 @@ def run(args: argparse.Namespace) -> int:
     """Run the campaign and print the contrast."""
     if args.dry_run:
         plan = _plan(args.plan, keep_all=args.keep_all, until_decided=args.until_decided)
-        return show_forecast(plan, args.only, earlier=args.earlier, as_json=args.json)
+        return show_forecast(
+            plan, args.only, earlier=read_place(args.earlier) if args.earlier is not None else None, as_json=args.json
+        )
     if args.earlier is not None:
         raise InputError(
             "needs --dry-run", "--earlier", "It says what is likely to be decided; a run looks for itself."
@@ -162,8 +164,8 @@ def run_campaign(
     asked = asked.settled(grader)
     prepare_grading(grader, asked)
     record = Record.create_or_open(plan.record)
-    _log_faults(plan.record.parent / "logs" / "kettlefield.log")
-    with record.lock(), CampaignProgress() as progress:
+    _log_faults(plan.logs / "kettlefield.log")
+    with CampaignProgress() as progress, record.lock(logs=plan.logs, say=progress.trouble):
         for line in plan.left_out:
             progress.trouble(f"left out: {line}")
         if retry_faults:
@@ -228,13 +230,13 @@ def _run(work: Coroutine[Any, Any, T]) -> T:
         return runner.run(guarded())
 
 
-def show_forecast(plan: Plan, only: str | None, *, earlier: Path | None, as_json: bool) -> ExitCode:
+def show_forecast(plan: Plan, only: str | None, *, earlier: Place | None, as_json: bool) -> ExitCode:
     """Print what a plan has still to do; nothing is started and nothing written."""
     check_extensions(plan)
     suite = read_asked(plan)
     candidates, names = select(plan, only, [exercise.id for exercise in suite.exercises])
     exercises = tuple(exercise for exercise in suite.exercises if exercise.id in names)
-    record = Record.open(plan.record) if plan.record.exists() else None
+    record = Record.open(plan.record) if Record.is_there(plan.record) else None
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     chosen = [candidate for candidate in plan.candidates if candidate.name in candidates]
     forecasts = forecast(chosen, exercises, record, accelerator)

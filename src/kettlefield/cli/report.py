@@ -4,8 +4,10 @@ import argparse
 from pathlib import Path
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
+from kettlefield.cli.record_argument import add_record, place_of
 from kettlefield.core.errors import InputError
 from kettlefield.plan.criteria import decide
+from kettlefield.record.place import Place
 from kettlefield.record.store import Record
 from kettlefield.views.report_page import write_report
 
@@ -21,7 +23,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "  kettlefield report record.db -o report --markdown",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("record", type=Path)
+    add_record(parser)
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER", help="made where it is missing")
     parser.add_argument("--markdown", action="store_true", help="report.md in place of report.html")
     parser.add_argument("--png", action="store_true", help="figures as PNG too, for slides and tickets")
@@ -30,11 +32,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Write it and say where it is."""
-    show_report(args.record, args.output, as_markdown=args.markdown, with_png=args.png)
+    show_report(place_of(args), args.output, as_markdown=args.markdown, with_png=args.png)
     return ExitCode.DONE
 
 
-def show_report(path: Path, folder: Path, *, as_markdown: bool, with_png: bool = False) -> None:
+def show_report(place: Place | Path, folder: Path, *, as_markdown: bool, with_png: bool = False) -> None:
     """Write a record's report into a folder and say where it is.
 
     Raises
@@ -42,7 +44,7 @@ def show_report(path: Path, folder: Path, *, as_markdown: bool, with_png: bool =
     InputError
         There is no such record, or the folder cannot be written.
     """
-    record = Record.open(path)
+    record = Record.open(place)
     try:
         written = write_report(record, decide(record), folder, as_markdown=as_markdown, with_png=with_png)
     except OSError as err:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 from rich.syntax import Syntax
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
+from kettlefield.cli.record_argument import add_record, place_of
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import visible
@@ -39,7 +40,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "  kettlefield trials record.db --open 17",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("record", type=Path)
+    add_record(parser)
     parser.add_argument("--open", type=int, metavar="ID", help="show this trial whole")
     parser.add_argument("--pictures", type=Path, metavar="FOLDER", help="with --open: put the page's pictures there")
     parser.add_argument("--only", metavar="PATTERN", help="only candidates or exercises that match")
@@ -50,7 +51,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 
 def run(args: argparse.Namespace) -> int:
     """Print the list, or one trial."""
-    record = Record.open(args.record)
+    record = Record.open(place_of(args))
     if args.open is not None:
         trial = open_trial(record, args.open)
         work = run_of_trial(record, args.open)

@@ -27,7 +27,7 @@ from kettlefield.weights.facts import check_policy
 NOT_SET = "to be set"  # what draft writes for a threshold; qualify refuses it until a person has set it
 
 
-def read_criteria(written: tuple[tables.CriterionTable, ...], path: Path) -> tuple[Criterion, ...]:
+def read_criteria(written: tuple[tables.CriterionTable, ...], path: Path | str) -> tuple[Criterion, ...]:
     """Check criteria and bring their thresholds to base units.
 
     Raises
@@ -48,7 +48,7 @@ class Terms:
     weights: Weights  # of marks
 
 
-def terms_of_text(text: str, where: Path) -> Terms:
+def terms_of_text(text: str, where: str) -> Terms:
     """The terms of a plan that is held as text, as a record holds it.
 
     Raises
@@ -59,7 +59,7 @@ def terms_of_text(text: str, where: Path) -> Terms:
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as err:
-        raise InputError(f"holds a plan that is not valid TOML ({err})", str(where), "The record was changed.") from err
+        raise InputError(f"holds a plan that is not valid TOML ({err})", where, "The record was changed.") from err
     # candidates are not read here: some are known only where the files that a pattern meant lie
     written = to_struct({**current_plan(data), "candidate": []}, tables.PlanFile, where)
     budget = written.rig.memory_budget
@@ -275,7 +275,7 @@ def decide(record: Record, *, terms: Terms | None = None) -> Decision:
         No campaign was begun in it, or its plan cannot be read.
     """
     facts = campaign_facts(record)
-    begun = terms_of_text(facts["plan_text"], record.path)
+    begun = terms_of_text(facts["plan_text"], str(record.place))
     terms = terms or begun
     table = compare(record)
     verdicts = reach_verdicts(record, table, terms.criteria, terms.weights, as_begun=terms.criteria == begun.criteria)

@@ -17,6 +17,7 @@ from kettlefield.plan import tables
 from kettlefield.plan.criteria import check_against_plan, read_criteria
 from kettlefield.plan.expansion import Entry, expand, why_it_cannot_fit
 from kettlefield.plan.tables import Judge, check_evidence, read_judge, read_weights
+from kettlefield.record.place import DatabasePlace, FilePlace, Place, name_of_title, read_place
 from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct
 from kettlefield.weights.formats import read_facts
 
@@ -68,7 +69,7 @@ class Plan:
     text: str
     title: str
     suites: tuple[tables.SuiteTable, ...]
-    record: Path
+    record: Place
     rig: tables.RigTable
     campaign: tables.CampaignTable
     candidates: tuple[Candidate, ...]
@@ -84,6 +85,11 @@ class Plan:
     def folder(self) -> Path:
         """What relative paths in the plan are relative to."""
         return self.path.parent
+
+    @property
+    def logs(self) -> Path:
+        """Where logs go, and what waits for a database: beside a record that is a file, else beside the plan."""
+        return (self.record.folder if isinstance(self.record, FilePlace) else self.folder) / "logs"
 
     def until_decided(self) -> "Plan":
         """The same, stopping when it is decided.
@@ -163,7 +169,7 @@ def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
         text=text,
         title=written.title,
         suites=_suites(path, written),
-        record=(path.resolve().parent / written.record),
+        record=_record(path, written),
         rig=written.rig,
         campaign=written.campaign,
         candidates=candidates,
@@ -214,6 +220,13 @@ def _campaign_part(campaign: tables.CampaignTable) -> dict[str, str]:
     if campaign.until == "all":
         return {}
     return {"campaign": _digest(json.dumps({"until": campaign.until, "looks": campaign.looks}))}
+
+
+def _record(path: Path, written: tables.PlanFile) -> Place:
+    place = read_place(written.record, path.resolve().parent)
+    if isinstance(place, DatabasePlace) and place.campaign is None:
+        return place.named(name_of_title(written.title))
+    return place
 
 
 def _suites(path: Path, written: tables.PlanFile) -> tuple[tables.SuiteTable, ...]:

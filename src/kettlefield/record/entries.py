@@ -3,6 +3,7 @@
 import dataclasses
 import hashlib
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -53,6 +54,18 @@ class ExerciseEntry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class RigEntry:
+    """One of a campaign's several rigs."""
+
+    name: str  # as the plan calls it
+    facts: dict[str, object]  # host, accelerator, toolchains, isolation, calibration
+    simulated: bool
+    not_measured: Mapping[str, str]  # exercise id -> why it cannot be asked there
+    memory_budget_bytes: int | None
+    cost_per_hour: float | None  # in the plan's currency
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CandidateEntry:
     """One candidate with everything that it is asked under."""
 
@@ -66,6 +79,7 @@ class CandidateEntry:
     weights_bytes: int | None
     weights_sha256: str | None
     weights_facts: dict[str, object]
+    rig_id: int | None = None  # none: the campaign has one rig
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -242,6 +256,22 @@ class JudgementEntry:
     choice: str | None
     reply: str
     fault: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoteEntry:
+    """What a reader of the record should know; what is written already is not repeated."""
+
+    text: str
+    candidate_id: int | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionChange:
+    """What became known of a session after it began, by the names of its columns."""
+
+    session_id: int
+    values: dict[str, Any]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -14,34 +14,59 @@ History of the format (``migrations/`` brings an older record to the newest one)
 10: exercises about a long text tell its length and where the needed parts stand.
 11: runs in a workspace, turn by turn.
 12: campaigns that stop when it is decided: the block of each exercise, and what was seen at each look.
+13: campaigns on several rigs, and runs that write into a database.
 """
 
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy import Boolean, Column, Float, ForeignKey, Integer, LargeBinary, MetaData, Table, UniqueConstraint
+from sqlalchemy import (
+    BigInteger,
+    Boolean,
+    Column,
+    Float,
+    ForeignKey,
+    Integer,
+    LargeBinary,
+    MetaData,
+    Table,
+    UniqueConstraint,
+)
 
-FORMAT = 12
+FORMAT = 13
 metadata = MetaData()
 
 
 class String(sa.types.TypeDecorator[str]):
-    """Text that may hold halves of surrogate pairs, as replies do: a database takes none, so they are escaped."""
+    """Text that may hold what a database takes none of, as replies do; it sorts by code points on every engine."""
 
     impl = sa.String
     cache_ok = True
 
+    def load_dialect_impl(self, dialect: sa.Dialect) -> sa.types.TypeEngine[Any]:
+        """See ``sqlalchemy.types.TypeDecorator``: the order of a language would change what digests are over."""
+        return dialect.type_descriptor(sa.String(collation="C") if dialect.name == "postgresql" else sa.String())
+
     def process_bind_param(self, value: Any, dialect: Any) -> Any:
         """See ``sqlalchemy.types.TypeDecorator``."""
-        return value.encode("utf-8", "backslashreplace").decode() if isinstance(value, str) else value
+        return storable(value) if isinstance(value, str) else value
+
+
+def storable(text: str) -> str:
+    """Text as every engine takes it: halves of surrogate pairs and the character NUL are escaped."""
+    return text.encode("utf-8", "backslashreplace").decode().replace("\0", "\\x00")
+
+
+# SQLite counts up by itself only what is called INTEGER, which has 64 bits there
+_ID = BigInteger().with_variant(Integer, "sqlite")
 
 
 def _id() -> Column[int]:
-    return Column("id", Integer, primary_key=True)
+    return Column("id", _ID, primary_key=True)
 
 
 def _of(table: str) -> Column[int]:
-    return Column(f"{table}_id", Integer, ForeignKey(f"{table}.id"), nullable=False, index=True)
+    return Column(f"{table}_id", _ID, ForeignKey(f"{table}.id"), nullable=False, index=True)
 
 
 # the format, where Alembic keeps it
@@ -79,7 +104,7 @@ exercise = Table(
     Column("weight", Float, nullable=False),  # of its suite's pass rate in the candidate's, beside other suites
     Column("varies", Boolean, nullable=False),  # another seed asks something else
     Column("suite_name", String),  # of its suite, whatever the seed; none: the record is older than this column
-    Column("suite_seed", Integer),
+    Column("suite_seed", BigInteger),
     Column("own_id", String),  # its id within its suite
     Column("not_measured", String),  # why it cannot be asked on this rig; none: it can
     Column("guidance", String),  # for those who mark its replies; none: the general one
@@ -87,20 +112,34 @@ exercise = Table(
     Column("block", Integer),  # in which it is asked, from 1; none: the campaign asks everything
 )
 
+rig = Table(
+    "rig",
+    metadata,
+    _id(),
+    Column("name", String, nullable=False, unique=True),  # as the plan calls it
+    Column("at", Float, nullable=False),  # when it first took part, seconds since the epoch
+    Column("facts", String, nullable=False),  # JSON: host, accelerator, toolchains, isolation, calibration
+    Column("simulated", Boolean, nullable=False),
+    Column("not_measured", String, nullable=False),  # JSON: exercise id -> why it cannot be asked there
+    Column("memory_budget_bytes", BigInteger),
+    Column("cost_per_hour", Float),  # in the plan's currency
+)
+
 candidate = Table(
     "candidate",
     metadata,
     _id(),
-    Column("name", String, nullable=False, unique=True),  # model@level
+    Column("name", String, nullable=False, unique=True),  # model@level, and on which rig where there are several
     Column("model", String, nullable=False),
     Column("level", String, nullable=False),
     Column("reference", Boolean, nullable=False),
     Column("baseline", Boolean),  # compared with, not up for approval; none: it is not
     Column("settings", String, nullable=False),  # JSON, every setting as resolved
     Column("weights_path", String),
-    Column("weights_bytes", Integer),
+    Column("weights_bytes", BigInteger),
     Column("weights_sha256", String),
     Column("weights_facts", String, nullable=False),  # JSON: what the header says, and what it predicts
+    Column("rig_id", _ID, ForeignKey("rig.id")),  # none: the campaign has one rig, which its own row describes
 )
 
 session = Table(
@@ -120,7 +159,7 @@ session = Table(
     Column("load_s", Float),  # started until ready
     Column("load_disturbed", String),  # what the host was busy with meanwhile; none: nothing
     Column("first_answer_s", Float),  # started until the first token of a reply
-    Column("baseline_bytes", Integer),  # accelerator memory in use before the start
+    Column("baseline_bytes", BigInteger),  # accelerator memory in use before the start
     Column("ended", String),  # "stopped", or what went wrong
 )
 
@@ -142,7 +181,7 @@ exchange = Table(
     Column("point", String),  # JSON: what of the procedure, such as its depth; none outside one
     Column("superseded_at", Float),  # measured again then, seconds since the epoch; none: it counts
     Column("disturbed", String),  # why this sample is disturbed; none: it was not
-    Column("memory_bytes", Integer),  # host and accelerator together, when a timed request ended
+    Column("memory_bytes", BigInteger),  # host and accelerator together, when a timed request ended
     Column("scheduled_lag_s", Float),  # sent this long after its scheduled moment; none: it had none
     Column("asked_at", Float, nullable=False),
     Column("concurrency", Integer, nullable=False),  # most requests under way at once, this one included
@@ -177,7 +216,7 @@ trial = Table(
     _of("candidate"),
     Column("exercise_id", String, ForeignKey("exercise.id"), nullable=False),
     Column("sample", Integer, nullable=False),  # 1, 2 ...
-    Column("seed", Integer, nullable=False),
+    Column("seed", BigInteger, nullable=False),
     Column("context_fill", Float),  # share of the context that files and exercise take; none: the exercise alone
     Column("outcome", String, nullable=False),
     Column("first_outcome", String, nullable=False),  # what it would have been without repair turns
@@ -202,7 +241,7 @@ attempt = Table(
     _of("trial"),
     Column("number", Integer, nullable=False),
     Column("turn", Integer, nullable=False),  # of the scripted turns, from 1
-    Column("exchange_id", Integer, ForeignKey("exchange.id")),  # none: the server was gone
+    Column("exchange_id", _ID, ForeignKey("exchange.id")),  # none: the server was gone
     Column("outcome", String, nullable=False),
     Column("score", Float, nullable=False),
     Column("files", LargeBinary, nullable=False),  # zlib over JSON: name -> text
@@ -257,7 +296,7 @@ workspace_turn = Table(
     _id(),
     _of("attempt"),
     Column("number", Integer, nullable=False),  # from 1
-    Column("exchange_id", Integer, ForeignKey("exchange.id"), nullable=False),  # its prompt: what the turn added
+    Column("exchange_id", _ID, ForeignKey("exchange.id"), nullable=False),  # its prompt: what the turn added
     # zlib over JSON: a list with tool, arguments, result, wall_s and reason (why it failed) of each call
     Column("calls", LargeBinary, nullable=False),
     Column("results_left_out", Integer, nullable=False),  # earlier results that made room in the context after it
@@ -303,11 +342,11 @@ memory_block = Table(
     Column("concurrency", Integer),  # requests in flight during it; none: not one count alone
     Column("superseded_at", Float),  # measured again then; none: it counts
     Column("samples", Integer, nullable=False),
-    Column("host_peak_bytes", Integer, nullable=False),  # proportional share of the server's process tree
-    Column("accelerator_peak_bytes", Integer, nullable=False),
-    Column("peak_bytes", Integer, nullable=False),  # of the two together, at one moment
-    Column("end_bytes", Integer, nullable=False),  # of the two together, at the phase's end
-    Column("mapped_peak_bytes", Integer, nullable=False),  # of the host's: file pages that it maps, as weights
+    Column("host_peak_bytes", BigInteger, nullable=False),  # proportional share of the server's process tree
+    Column("accelerator_peak_bytes", BigInteger, nullable=False),
+    Column("peak_bytes", BigInteger, nullable=False),  # of the two together, at one moment
+    Column("end_bytes", BigInteger, nullable=False),  # of the two together, at the phase's end
+    Column("mapped_peak_bytes", BigInteger, nullable=False),  # of the host's: file pages that it maps, as weights
     Column("energy_j", Float),  # used during the phase; none: nothing here tells
     Column("energy_from", String),  # its source
     Column("series", LargeBinary, nullable=False),  # every sample, packed
@@ -360,7 +399,7 @@ note = Table(
     metadata,
     _id(),
     Column("at", Float, nullable=False),
-    Column("candidate_id", Integer, ForeignKey("candidate.id")),
+    Column("candidate_id", _ID, ForeignKey("candidate.id")),
     Column("text", String, nullable=False),
 )
 
@@ -378,4 +417,14 @@ signature = Table(
     Column("format", Integer),  # of the record when it was signed; none: 7 or older
     Column("previous_digest", String, nullable=False),
     Column("digest", String, nullable=False),  # over this row and, through the one above, all before it
+)
+
+# runs that write into a database: how far each has come, so that nothing is written twice after it was away
+run_writer = Table(
+    "run_writer",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("rig", String, nullable=False),
+    Column("last_number", BigInteger, nullable=False),  # of its writes, from 1
+    Column("started_at", Float, nullable=False),
 )

@@ -9,7 +9,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from kettlefield import __version__
-from kettlefield.record import schema
+from kettlefield.record import kinds, schema
 from kettlefield.record.entries import (
     CampaignEntry,
     CandidateEntry,
@@ -19,19 +19,20 @@ from kettlefield.record.entries import (
     LookEntry,
     MarkEntry,
     MemoryEntry,
+    NoteEntry,
     ProcedureEntry,
+    RigEntry,
+    SessionChange,
     SessionEntry,
     SignatureEntry,
     TrialEntry,
     inserted,
-    put_attempt,
-    put_exchange,
 )
 from kettlefield.record.packing import pack_json, pack_text
-from kettlefield.record.record_file import RecordFile
+from kettlefield.record.storage import Storage
 
 
-class Record(RecordFile):
+class Record(Storage):
     """An open record: what is written of a campaign, and what its run asks of it."""
 
     def campaign(self) -> dict[str, Any] | None:
@@ -53,32 +54,61 @@ class Record(RecordFile):
             {**dataclasses.asdict(e), "topics": json.dumps(e.topics), "refer": json.dumps(e.refer) if e.refer else None}
             for e in exercises
         ]
-        with self._writing() as connection:
-            connection.execute(schema.campaign.insert().values(**row))
+
+        def write(connection: sa.Connection) -> None:
+            if connection.execute(sa.select(schema.campaign.c.id)).first() is not None:
+                return  # another rig was quicker
+            connection.execute(
+                schema.campaign.insert().values(**row, id=1)
+            )  # two at one moment: one of them is refused
             connection.execute(schema.exercise.insert(), rows)
+
+        self._write(write)
 
     def set_not_measured(self, reasons: Mapping[str, str]) -> None:
         """Write why exercises cannot be asked on this rig, by id; all others can."""
         table = schema.exercise
-        with self._writing() as connection:
+
+        def write(connection: sa.Connection) -> None:
             connection.execute(table.update().values(not_measured=None))
             for exercise_id, reason in reasons.items():
                 connection.execute(table.update().where(table.c.id == exercise_id).values(not_measured=reason))
 
+        self._write(write)
+
+    def put_rig(self, entry: RigEntry) -> int:
+        """The id of a rig, as it is now: it is added when it is not there yet."""
+        table = schema.rig
+        row = {
+            **dataclasses.asdict(entry),
+            "facts": json.dumps(entry.facts),
+            "not_measured": json.dumps(dict(entry.not_measured)),
+        }
+
+        def write(connection: sa.Connection) -> int:
+            known = connection.execute(sa.select(table.c.id).where(table.c.name == entry.name)).scalar_one_or_none()
+            if known is None:
+                return inserted(connection, table, {**row, "at": time.time()})
+            connection.execute(table.update().where(table.c.id == known).values(**row))
+            return int(known)
+
+        return self._write(write)
+
     def put_candidate(self, entry: CandidateEntry) -> int:
         """The candidate's id; it is added when it is not there yet."""
         table = schema.candidate
-        with self._writing() as connection:
+        row = {
+            **dataclasses.asdict(entry),
+            "baseline": entry.baseline or None,
+            "settings": json.dumps(entry.settings),
+            "weights_facts": json.dumps(entry.weights_facts),
+        }
+
+        def write(connection: sa.Connection) -> int:
             known = connection.execute(sa.select(table.c.id).where(table.c.name == entry.name)).scalar_one_or_none()
-            if known is not None:
-                return int(known)
-            row = {
-                **dataclasses.asdict(entry),
-                "baseline": entry.baseline or None,
-                "settings": json.dumps(entry.settings),
-                "weights_facts": json.dumps(entry.weights_facts),
-            }
-            return inserted(connection, table, row)
+            return int(known) if known is not None else inserted(connection, table, row)
+
+        return self._write(write)
 
     def task_tokens(self, candidate_id: int) -> dict[str, int]:
         """The prompt tokens of each exercise that a candidate was asked alone, by its id."""
@@ -107,10 +137,13 @@ class Record(RecordFile):
     def update_facts(self, candidate_id: int, facts: Mapping[str, Any]) -> None:
         """Write what a candidate's header says and predicts once more, its files' digests kept."""
         table = schema.candidate
-        with self._writing() as connection:
+
+        def write(connection: sa.Connection) -> None:
             held = connection.execute(sa.select(table.c.weights_facts).where(table.c.id == candidate_id)).scalar_one()
             merged = json.dumps({**json.loads(held), **facts})
             connection.execute(table.update().where(table.c.id == candidate_id).values(weights_facts=merged))
+
+        self._write(write)
 
     def candidate_id(self, name: str) -> int | None:
         """The id of a candidate that is in the record."""
@@ -164,33 +197,37 @@ class Record(RecordFile):
 
     def save_procedure(self, entry: ProcedureEntry) -> None:
         """Write the end of a procedure."""
-        row = {**dataclasses.asdict(entry), "facts": json.dumps(entry.facts), "ended_at": time.time()}
-        with self._writing() as connection:
-            connection.execute(schema.procedure.insert().values(**row))
+        self._put(kinds.PROCEDURE, entry)
 
     def save_looks(self, entries: Sequence[LookEntry]) -> None:
         """Write what was seen at a look, all or none of it."""
         rows = [{**dataclasses.asdict(entry), "at": time.time()} for entry in entries]
         if rows:
-            with self._writing() as connection:
-                connection.execute(schema.look.insert(), rows)
+            self._write(lambda connection: connection.execute(schema.look.insert(), rows))
 
     def save_first_answer(self, session_id: int, first_answer_s: float) -> None:
         """Write how long a session took from its start to the first token of a reply."""
-        table = schema.session
-        with self._writing() as connection:
-            connection.execute(table.update().where(table.c.id == session_id).values(first_answer_s=first_answer_s))
+        self._put(kinds.SESSION, SessionChange(session_id=session_id, values={"first_answer_s": first_answer_s}))
 
-    def drop_faults(self, outcomes: list[str]) -> int:
-        """Delete trials that ended in a fault of server or rig, so that they are run again; how many."""
-        with self._writing() as connection:
-            trials = sa.select(schema.trial.c.id).where(schema.trial.c.outcome.in_(outcomes))
-            attempts = sa.select(schema.attempt.c.id).where(schema.attempt.c.trial_id.in_(trials))
-            checks = schema.check_result
-            connection.execute(checks.delete().where(checks.c.attempt_id.in_(attempts)))
-            connection.execute(schema.picture.delete().where(schema.picture.c.attempt_id.in_(attempts)))
-            connection.execute(schema.attempt.delete().where(schema.attempt.c.trial_id.in_(trials)))
-            return connection.execute(schema.trial.delete().where(schema.trial.c.outcome.in_(outcomes))).rowcount
+    def drop_faults(self, outcomes: list[str], rig_id: int | None = None) -> int:
+        """Delete trials that ended in a fault of server or rig, so that they are run again; how many.
+
+        Where the campaign has several rigs, those of one rig.
+        """
+        trial, attempt, candidate = schema.trial, schema.attempt, schema.candidate
+        mine = sa.select(candidate.c.id).where(candidate.c.rig_id.is_not_distinct_from(rig_id))
+        dropped = sa.and_(trial.c.outcome.in_(outcomes), trial.c.candidate_id.in_(mine))
+        attempts = sa.select(attempt.c.id).where(attempt.c.trial_id.in_(sa.select(trial.c.id).where(dropped)))
+        of_attempts = (schema.check_result, schema.picture, schema.workspace_run, schema.workspace_turn)
+
+        def write(connection: sa.Connection) -> int:
+            for table in of_attempts:
+                connection.execute(table.delete().where(table.c.attempt_id.in_(attempts)))
+            of_trials = sa.select(trial.c.id).where(dropped)
+            connection.execute(attempt.delete().where(attempt.c.trial_id.in_(of_trials)))
+            return connection.execute(trial.delete().where(dropped)).rowcount
+
+        return self._write(write)
 
     def supersede(self, candidate_id: int, procedures: Collection[str], *, memory: bool) -> int:
         """Mark what is to be measured again; it stays in the record and counts no more. How many rows that were.
@@ -213,11 +250,12 @@ class Record(RecordFile):
         ]
         if memory:
             marks.append(block.update().where(block.c.session_id.in_(mine), block.c.phase != "answers"))
-        with self._writing() as connection:
-            return sum(
+        return self._write(
+            lambda connection: sum(
                 connection.execute(mark.where(mark.table.c.superseded_at.is_(None)).values(**now)).rowcount
                 for mark in marks
             )
+        )
 
     def begin_session(self, entry: SessionEntry) -> int:
         """Write a session as it starts; its id."""
@@ -228,77 +266,50 @@ class Record(RecordFile):
             "simulated": "simulated" in entry.description,  # a simulated server says so of itself
             "started_at": time.time(),
         }
-        with self._writing() as connection:
-            return inserted(connection, schema.session, row)
+        return self._write(lambda connection: inserted(connection, schema.session, row))
 
     def save_loaded(self, session_id: int, loaded: dict[str, Any]) -> None:
         """Write what a session's processes have loaded."""
-        table = schema.session
-        with self._writing() as connection:
-            connection.execute(table.update().where(table.c.id == session_id).values(loaded=json.dumps(loaded)))
+        self._put(kinds.SESSION, SessionChange(session_id=session_id, values={"loaded": json.dumps(loaded)}))
 
     def save_preflight(self, session_id: int, facts: dict[str, Any]) -> None:
         """Write what a session's preflight check found out about settings."""
-        table = schema.session
-        with self._writing() as connection:
-            connection.execute(table.update().where(table.c.id == session_id).values(preflight=json.dumps(facts)))
+        self._put(kinds.SESSION, SessionChange(session_id=session_id, values={"preflight": json.dumps(facts)}))
 
     def end_session(self, session_id: int, how: str) -> None:
         """Write how a session ended."""
-        with self._writing() as connection:
-            connection.execute(schema.session.update().where(schema.session.c.id == session_id).values(ended=how))
+        self._put(kinds.SESSION, SessionChange(session_id=session_id, values={"ended": how}))
 
     def save_exchange(self, entry: ExchangeEntry) -> None:
         """Write a request that belongs to no trial: a warm-up or a timed one."""
-        with self._writing() as connection:
-            put_exchange(connection, entry)
+        self._put(kinds.EXCHANGE, entry)
 
     def save_trial(self, entry: TrialEntry) -> None:
         """Write a finished trial with all that belongs to it, whole or not at all."""
-        row = {
-            "candidate_id": entry.candidate_id,
-            "exercise_id": entry.exercise_id,
-            "sample": entry.sample,
-            "seed": entry.seed,
-            "context_fill": entry.context_fill,
-            "outcome": entry.outcome.value,
-            "first_outcome": entry.first_outcome.value,
-            "score": entry.attempts[-1].score,
-            "attempts": len(entry.attempts),
-            "finished_at": time.time(),
-        }
-        with self._writing() as connection:
-            trial_id = inserted(connection, schema.trial, row)
-            for number, attempt in enumerate(entry.attempts, 1):
-                put_attempt(connection, trial_id, number, attempt)
+        self._put(kinds.TRIAL, entry)
 
     def save_memory(self, entry: MemoryEntry, row_id: int | None = None) -> int:
         """Write one phase's memory, in the place of an earlier state of it where there is one; its id."""
-        table, row = schema.memory_block, dataclasses.asdict(entry)
-        with self._writing() as connection:
-            if row_id is None:
-                return inserted(connection, table, row)
-            connection.execute(table.update().where(table.c.id == row_id).values(**row))
+        if row_id is not None:
+            self._put(kinds.MEMORY, kinds.MemoryChange(row_id=row_id, entry=entry))
             return row_id
+        return self._write(lambda connection: inserted(connection, schema.memory_block, dataclasses.asdict(entry)))
 
     def save_server_metrics(self, session_id: int, looks: dict[str, Any]) -> None:
         """Write what a session's server said of itself."""
         row = {"session_id": session_id, "looks": pack_json(looks)}
-        with self._writing() as connection:
-            connection.execute(schema.server_metrics.insert().values(**row))
+        self._write(lambda connection: connection.execute(schema.server_metrics.insert().values(**row)))
 
     def save_marks(self, entries: Sequence[MarkEntry]) -> None:
         """Add marks, all or none; what stands is the last of each marker, reply and showing."""
         rows = [{**dataclasses.asdict(entry), "at": time.time()} for entry in entries]
         if rows:
-            with self._writing() as connection:
-                connection.execute(schema.mark.insert(), rows)
+            self._write(lambda connection: connection.execute(schema.mark.insert(), rows))
 
     def save_judgement(self, entry: JudgementEntry) -> None:
         """Write one answer of a judge."""
         row = {**dataclasses.asdict(entry), "at": time.time(), "reply": pack_text(entry.reply)}
-        with self._writing() as connection:
-            connection.execute(schema.judgement.insert().values(**row))
+        self._write(lambda connection: connection.execute(schema.judgement.insert().values(**row)))
 
     def judged(self, judge: str) -> set[tuple[str, str | None, int]]:
         """Items and round of every question that a judge was asked already."""
@@ -310,16 +321,8 @@ class Record(RecordFile):
     def save_signature(self, entry: SignatureEntry) -> None:
         """Add a signature; none is ever changed."""
         row = {**dataclasses.asdict(entry), "verdicts": json.dumps(entry.verdicts)}
-        with self._writing() as connection:
-            connection.execute(schema.signature.insert().values(**row))
+        self._write(lambda connection: connection.execute(schema.signature.insert().values(**row)))
 
     def save_note(self, text: str, candidate_id: int | None = None) -> None:
         """Write what a reader of the record should know; what is written already is not repeated."""
-        note = schema.note
-        with self._writing() as connection:
-            same = sa.select(note.c.id).where(
-                note.c.text == text, note.c.candidate_id.is_not_distinct_from(candidate_id)
-            )
-            if connection.execute(same).first() is not None:
-                return
-            connection.execute(schema.note.insert().values(at=time.time(), candidate_id=candidate_id, text=text))
+        self._put(kinds.NOTE, NoteEntry(text=text, candidate_id=candidate_id))

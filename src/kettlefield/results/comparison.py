@@ -261,7 +261,7 @@ def _with_reference(candidates: pd.DataFrame, reference: str, record: Record) ->
     """The candidates as if all were levels of one model with that reference."""
     names = list(candidates["name"])
     if reference not in names:
-        raise InputError(f'there is no candidate "{reference}"', str(record.path), f"Known here: {', '.join(names)}.")
+        raise InputError(f'there is no candidate "{reference}"', str(record.place), f"Known here: {', '.join(names)}.")
     return candidates.assign(reference=candidates["name"] == reference, family="")
 
 

@@ -27,7 +27,7 @@ def campaign_facts(record: Record) -> dict[str, Any]:
 def _read_campaign_facts(record: Record) -> dict[str, Any]:
     row = record.campaign()
     if row is None:
-        raise InputError("holds no campaign yet", str(record.path), "Run `kettlefield qualify` on its plan.")
+        raise InputError("holds no campaign yet", str(record.place), "Run `kettlefield qualify` on its plan.")
     with record.reading() as connection:
         simulated = row["simulated"] or any(connection.execute(sa.select(schema.session.c.simulated)).scalars())
     return {**row, "rig": json.loads(row["rig"]), "simulated": bool(simulated)}

@@ -146,6 +146,15 @@ def _candidates(record: Record) -> Iterator[CandidateRow]:
         )
 
 
+def rig_names(record: Record) -> tuple[str, ...]:
+    """The names of a campaign's rigs; of a campaign on one rig, its fingerprint."""
+    names = tuple(row.name for row in _rows(record, sa.select(schema.rig.c.name).order_by(schema.rig.c.id)))
+    if names:
+        return names
+    facts = [json.loads(row.rig) for row in _rows(record, sa.select(schema.campaign.c.rig))]
+    return tuple(str(one["fingerprint"]) for one in facts if "fingerprint" in one)
+
+
 def references_of(candidates: Sequence[CandidateRow]) -> dict[str, str]:
     """For each model the name of its reference level."""
     return {one.model: one.name for one in candidates if one.is_reference}
@@ -351,7 +360,7 @@ def open_trial(record: Record, trial_id: int) -> dict[str, Any]:
         if row is None:
             most = connection.execute(sa.select(sa.func.max(trial.c.id))).scalar_one_or_none()
             hint = "It holds none yet." if most is None else f"Ids go up to {most}; `kettlefield trials` lists them."
-            raise InputError(f"there is no trial {trial_id}", str(record.path), hint)
+            raise InputError(f"there is no trial {trial_id}", str(record.place), hint)
         attempts = connection.execute(
             sa.select(schema.attempt).where(schema.attempt.c.trial_id == trial_id).order_by(schema.attempt.c.number)
         ).mappings()

@@ -74,7 +74,7 @@ def fidelities(record: Record, *, confidence: float = 0.95) -> tuple[Fidelity, .
 def _read(record: Record, confidence: float) -> tuple[Fidelity, ...]:
     ends = procedure_ends(record)
     facts = {name: steps[FIDELITY][1] for name, steps in ends.items() if FIDELITY in steps}
-    scored = {name: scored_texts(found, str(record.path)) for name, found in facts.items()}
+    scored = {name: scored_texts(found, str(record.place)) for name, found in facts.items()}
     candidates = candidate_rows(record)
     references = references_of(candidates)
     rows = []

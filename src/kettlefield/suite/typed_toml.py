@@ -71,7 +71,7 @@ def parse_json(text: str, path: Path) -> Any:
         raise InputError(f"is not valid JSON: {err}", str(path), "Correct the file there.") from err
 
 
-def to_struct(data: Any, kind: type[S], path: Path) -> S:
+def to_struct(data: Any, kind: type[S], path: Path | str) -> S:
     """Plain data as a typed struct.
 
     Parameters
@@ -80,7 +80,7 @@ def to_struct(data: Any, kind: type[S], path: Path) -> S:
         As read from TOML or JSON.
     kind : type of msgspec.Struct
         With ``forbid_unknown_fields``.
-    path : Path
+    path : Path or str
         Where the data comes from, for the error.
 
     Raises
@@ -115,7 +115,7 @@ def nearest(word: str, known: list[str]) -> str:
     return f'Did you mean "{close[0]}"?' if close else f"Known here: {', '.join(sorted(known))}."
 
 
-def _explain(message: str, kind: type[msgspec.Struct], path: Path) -> InputError:
+def _explain(message: str, kind: type[msgspec.Struct], path: Path | str) -> InputError:
     unknown = _UNKNOWN.match(message)
     if unknown is not None:
         where, key = unknown["path"] or "$", unknown["key"]
@@ -132,7 +132,7 @@ def _explain(message: str, kind: type[msgspec.Struct], path: Path) -> InputError
     return InputError(what, _place(path, where), "Correct that value; the formats are described in docs/reference.")
 
 
-def _place(path: Path, where: str) -> str:
+def _place(path: Path | str, where: str) -> str:
     """``plan.toml [candidate 2] weights`` from a path such as ``$.candidate[1].weights``."""
     inner = where.removeprefix("$").removeprefix(".")
     inner = re.sub(r"\[(\d+)\]", lambda m: f" {int(m[1]) + 1}", inner.replace("[...]", ""))

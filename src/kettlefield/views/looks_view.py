@@ -42,7 +42,7 @@ def looks_view(record: Record, only: str | None = None) -> View:
         No campaign was begun, or the pattern matches nothing.
     """
     facts = campaign_facts(record)
-    criteria = terms_of_text(facts["plan_text"], record.path).criteria
+    criteria = terms_of_text(facts["plan_text"], str(record.place)).criteria
     blocks = blocks_of(record)
     names = [row.candidate for row in chosen(compare(record).rows, only)]
     looks = [look for look in looks_of(record) if look.candidate in names]

@@ -15,7 +15,7 @@ from kettlefield.views.table import Table, View, Words, chosen, count, estimate_
 def marks_view(record: Record, only: str | None = None) -> View:
     """Trust first, then marks."""
     facts = campaign_facts(record)
-    marking = read_marking(record, terms_of_text(facts["plan_text"], record.path).weights)
+    marking = read_marking(record, terms_of_text(facts["plan_text"], str(record.place)).weights)
     nothing = "Nothing was marked yet: kettlefield mark RECORD --by NAME, or kettlefield judge PLAN."
     return View(
         title=facts["title"],

@@ -1,7 +1,6 @@
 """An old record and a new one: what changed, which figures moved by more than noise, which criteria flipped."""
 
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 from typing import Any
 
 from kettlefield.core.errors import InputError
@@ -11,6 +10,7 @@ from kettlefield.core.values import Change
 from kettlefield.decision.record_comparison import PLAIN_MOVES, RUN_TO_RUN, Between, Move, between
 from kettlefield.decision.verdict import Decision
 from kettlefield.plan.criteria import decide
+from kettlefield.record.place import Place
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
 from kettlefield.views.table import Align, Column, Table, View, Words, chosen, estimate_json, present, table, words
@@ -18,7 +18,7 @@ from kettlefield.views.table import Align, Column, Table, View, Words, chosen, e
 WIDEST = 72  # characters of a value: a SHA-256 is shown whole
 
 
-def record_views(paths: Sequence[Path], only: str | None = None) -> list[View]:
+def record_views(places: Sequence[Place], only: str | None = None) -> list[View]:
     """Each further record compared with the first.
 
     Raises
@@ -26,16 +26,18 @@ def record_views(paths: Sequence[Path], only: str | None = None) -> list[View]:
     InputError
         Two share no candidate.
     """
-    old = Record.open(paths[0])
+    old = Record.open(places[0])
     before = decide(old)
-    return [_view(old, before, paths[0], path, only) for path in paths[1:]]
+    return [_view(old, before, place, only) for place in places[1:]]
 
 
-def _view(old: Record, before: Decision, old_path: Path, path: Path, only: str | None) -> View:
-    new = Record.open(path)
+def _view(old: Record, before: Decision, place: Place, only: str | None) -> View:
+    new = Record.open(place)
     every = between(old, new, (before.verdicts, decide(new).verdicts))
     if not every:
-        raise InputError(f"shares no candidate with {old_path}", str(path), "Name records of the same candidates.")
+        raise InputError(
+            f"shares no candidate with {old.place}", str(new.place), "Name records of the same candidates."
+        )
     rows = chosen(every, only)
     simulated = any(campaign_facts(record)["simulated"] for record in (old, new))
     moved = [f"{one.candidate} {move.figure}" for one in rows for move in one.moves if move.moved]
@@ -47,7 +49,7 @@ def _view(old: Record, before: Decision, old_path: Path, path: Path, only: str |
         for flip in one.flips
     ]
     return View(
-        title=f"{old_path} and {path}",
+        title=f"{old.place} and {new.place}",
         simulated=simulated,
         parts=present(
             changes or Words(text="Nothing changed: rig, servers, weights, settings and suite are as they were."),
@@ -62,8 +64,8 @@ def _view(old: Record, before: Decision, old_path: Path, path: Path, only: str |
             None if flips else Words(text="No criterion of any candidate in both records changed its status."),
         ),
         document={
-            "old": str(old_path),
-            "new": str(path),
+            "old": str(old.place),
+            "new": str(new.place),
             "simulated": simulated,
             "candidates": [_document(one) for one in rows],
         },

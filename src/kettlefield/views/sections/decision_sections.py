@@ -197,7 +197,9 @@ def _unsigned(material: Material) -> Words | None:
     """The command that signs, where nobody has."""
     if material.audit.signatures:
         return None
-    said = f'Nobody has signed this decision yet. kettlefield decide {material.record.path.name} --by "NAME" signs it.'
+    said = (
+        f'Nobody has signed this decision yet. kettlefield decide {material.record.place.short} --by "NAME" signs it.'
+    )
     return Words(text=said, tone="warning")
 
 

@@ -1,24 +1,35 @@
 """Format 10 to 11: tables for runs in a workspace, empty in older records, which had none."""
 
+import sqlalchemy as sa
 from alembic import op
+
+from kettlefield.record.migrations.column_types import ID, TEXT, id_column, of
 
 revision = "11"
 down_revision = "10"
 
-_TABLES = (
-    "CREATE TABLE workspace_run (id INTEGER NOT NULL PRIMARY KEY, "
-    "attempt_id INTEGER NOT NULL REFERENCES attempt (id), form VARCHAR NOT NULL, ended VARCHAR NOT NULL, "
-    "diff BLOB NOT NULL, lines_changed INTEGER NOT NULL, own_lines_changed INTEGER NOT NULL, "
-    "completion_tokens INTEGER NOT NULL, model_s FLOAT NOT NULL, tools_s FLOAT NOT NULL)",
-    "CREATE TABLE workspace_turn (id INTEGER NOT NULL PRIMARY KEY, "
-    "attempt_id INTEGER NOT NULL REFERENCES attempt (id), number INTEGER NOT NULL, "
-    "exchange_id INTEGER NOT NULL REFERENCES exchange (id), calls BLOB NOT NULL, results_left_out INTEGER NOT NULL)",
-)
-
 
 def upgrade() -> None:
     """Add the tables and their indexes."""
-    for table in _TABLES:
-        op.execute(table)
-    for name in ("workspace_run", "workspace_turn"):
-        op.execute(f"CREATE INDEX ix_{name}_attempt_id ON {name} (attempt_id)")
+    op.create_table(
+        "workspace_run",
+        id_column(),
+        of("attempt"),
+        sa.Column("form", TEXT, nullable=False),
+        sa.Column("ended", TEXT, nullable=False),
+        sa.Column("diff", sa.LargeBinary, nullable=False),
+        *(
+            sa.Column(name, sa.Integer, nullable=False)
+            for name in ("lines_changed", "own_lines_changed", "completion_tokens")
+        ),
+        *(sa.Column(name, sa.Float, nullable=False) for name in ("model_s", "tools_s")),
+    )
+    op.create_table(
+        "workspace_turn",
+        id_column(),
+        of("attempt"),
+        sa.Column("number", sa.Integer, nullable=False),
+        sa.Column("exchange_id", ID, sa.ForeignKey("exchange.id"), nullable=False),
+        sa.Column("calls", sa.LargeBinary, nullable=False),
+        sa.Column("results_left_out", sa.Integer, nullable=False),
+    )

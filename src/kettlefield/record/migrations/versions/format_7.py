@@ -1,77 +1,109 @@
 """Formats 1 to 6 to format 7. A column that is added is NULL in older rows: signatures leave out what is NULL."""
 
+from typing import Any
+
 import sqlalchemy as sa
 from alembic import op
+
+from kettlefield.record.migrations.column_types import BYTES, TEXT, id_column, of
 
 revision = "7"
 down_revision = None
 
-UPGRADES = {
+FILLED = {  # format that lacks it -> what the new columns hold
     1: (
-        "ALTER TABLE attempt ADD COLUMN turn INTEGER NOT NULL DEFAULT 1",
-        "ALTER TABLE trial ADD COLUMN first_outcome VARCHAR NOT NULL DEFAULT ''",
         "UPDATE trial SET first_outcome ="
         " (SELECT outcome FROM attempt WHERE attempt.trial_id = trial.id AND attempt.number = 1)",
     ),
     2: (
-        "ALTER TABLE exercise ADD COLUMN suite VARCHAR NOT NULL DEFAULT ''",
-        "ALTER TABLE exercise ADD COLUMN weight FLOAT NOT NULL DEFAULT 1",
-        "ALTER TABLE exercise ADD COLUMN varies BOOLEAN NOT NULL DEFAULT 0",
-        "ALTER TABLE session ADD COLUMN load_kind VARCHAR NOT NULL DEFAULT 'as found'",
-        "ALTER TABLE session ADD COLUMN first_answer_s FLOAT",
-        "ALTER TABLE exchange ADD COLUMN point VARCHAR",
-        "ALTER TABLE exchange ADD COLUMN disturbed VARCHAR",
-        "ALTER TABLE exchange ADD COLUMN scheduled_lag_s FLOAT",
-        "ALTER TABLE exchange ADD COLUMN memory_bytes INTEGER",
-        "ALTER TABLE exchange ADD COLUMN events INTEGER NOT NULL DEFAULT 0",
-        "ALTER TABLE exchange ADD COLUMN thinking_tokens INTEGER NOT NULL DEFAULT 0",
         "UPDATE exchange SET purpose = 'latency' WHERE purpose = 'speed'",
-        "ALTER TABLE memory_block ADD COLUMN end_bytes INTEGER NOT NULL DEFAULT 0",
         "UPDATE memory_block SET end_bytes = peak_bytes",
-        "ALTER TABLE memory_block ADD COLUMN mapped_peak_bytes INTEGER NOT NULL DEFAULT 0",
-        "ALTER TABLE memory_block ADD COLUMN energy_j FLOAT",
-        "ALTER TABLE memory_block ADD COLUMN energy_from VARCHAR",
         "UPDATE exercise SET suite = (SELECT suite_name FROM campaign)",
-    ),
-    3: (),  # the new table is made where it is missing
-    4: (
-        "ALTER TABLE candidate ADD COLUMN baseline BOOLEAN",
-        "ALTER TABLE session ADD COLUMN program VARCHAR",
-    ),
-    5: (
-        "ALTER TABLE exercise ADD COLUMN not_measured VARCHAR",
-        "ALTER TABLE exercise ADD COLUMN guidance VARCHAR",
-    ),
-    6: (
-        "ALTER TABLE session ADD COLUMN preflight VARCHAR",
-        "ALTER TABLE session ADD COLUMN loaded VARCHAR",
-        "ALTER TABLE session ADD COLUMN load_disturbed VARCHAR",
-        *(f"ALTER TABLE {table} ADD COLUMN superseded_at FLOAT" for table in ("exchange", "memory_block", "procedure")),
     ),
 }
 
-LATER_TABLES = (
-    "CREATE TABLE IF NOT EXISTS signature (id INTEGER NOT NULL PRIMARY KEY, at FLOAT NOT NULL,"
-    " signed_by VARCHAR NOT NULL, note VARCHAR NOT NULL, verdicts VARCHAR NOT NULL, plan_digest VARCHAR NOT NULL,"
-    " suite_digest VARCHAR NOT NULL, results_digest VARCHAR NOT NULL, previous_digest VARCHAR NOT NULL,"
-    " digest VARCHAR NOT NULL)",
-    "CREATE TABLE IF NOT EXISTS picture (id INTEGER NOT NULL PRIMARY KEY,"
-    " attempt_id INTEGER NOT NULL REFERENCES attempt (id), width VARCHAR NOT NULL, png BLOB NOT NULL)",
-    "CREATE INDEX IF NOT EXISTS ix_picture_attempt_id ON picture (attempt_id)",
-    "CREATE TABLE IF NOT EXISTS mark (id INTEGER NOT NULL PRIMARY KEY, at FLOAT NOT NULL, marker VARCHAR NOT NULL,"
-    " exercise_id VARCHAR NOT NULL REFERENCES exercise (id), item VARCHAR NOT NULL, showing INTEGER NOT NULL,"
-    " value INTEGER, note VARCHAR NOT NULL, via VARCHAR NOT NULL)",
-    "CREATE TABLE IF NOT EXISTS assessment (id INTEGER NOT NULL PRIMARY KEY, at FLOAT NOT NULL,"
-    " assessor VARCHAR NOT NULL, exercise_id VARCHAR NOT NULL REFERENCES exercise (id), first_item VARCHAR NOT NULL,"
-    " second_item VARCHAR, round INTEGER NOT NULL, value INTEGER, choice VARCHAR, reply BLOB NOT NULL,"
-    " fault VARCHAR NOT NULL, UNIQUE (assessor, first_item, second_item, round))",
-    "CREATE TABLE IF NOT EXISTS procedure (id INTEGER NOT NULL PRIMARY KEY,"
-    " candidate_id INTEGER NOT NULL REFERENCES candidate (id), session_id INTEGER NOT NULL REFERENCES session (id),"
-    " name VARCHAR NOT NULL, superseded_at FLOAT, ended_at FLOAT NOT NULL, why_ended VARCHAR NOT NULL,"
-    " facts VARCHAR NOT NULL)",
-    "CREATE INDEX IF NOT EXISTS ix_procedure_candidate_id ON procedure (candidate_id)",
-    "CREATE INDEX IF NOT EXISTS ix_procedure_session_id ON procedure (session_id)",
-)
+
+def _added() -> dict[int, dict[str, tuple[sa.Column[Any], ...]]]:
+    """What each format lacks: format -> table -> columns, made afresh, since a column belongs to one table."""
+    return {
+        1: {
+            "attempt": (sa.Column("turn", sa.Integer, nullable=False, server_default="1"),),
+            "trial": (sa.Column("first_outcome", TEXT, nullable=False, server_default=""),),
+        },
+        2: {
+            "exercise": (
+                sa.Column("suite", TEXT, nullable=False, server_default=""),
+                sa.Column("weight", sa.Float, nullable=False, server_default="1"),
+                sa.Column("varies", sa.Boolean, nullable=False, server_default=sa.false()),
+            ),
+            "session": (
+                sa.Column("load_kind", TEXT, nullable=False, server_default="as found"),
+                sa.Column("first_answer_s", sa.Float),
+            ),
+            "exchange": (
+                sa.Column("point", TEXT),
+                sa.Column("disturbed", TEXT),
+                sa.Column("scheduled_lag_s", sa.Float),
+                sa.Column("memory_bytes", BYTES),
+                sa.Column("events", sa.Integer, nullable=False, server_default="0"),
+                sa.Column("thinking_tokens", sa.Integer, nullable=False, server_default="0"),
+            ),
+            "memory_block": (
+                sa.Column("end_bytes", BYTES, nullable=False, server_default="0"),
+                sa.Column("mapped_peak_bytes", BYTES, nullable=False, server_default="0"),
+                sa.Column("energy_j", sa.Float),
+                sa.Column("energy_from", TEXT),
+            ),
+        },
+        3: {},  # the new table is made where it is missing
+        4: {"candidate": (sa.Column("baseline", sa.Boolean),), "session": (sa.Column("program", TEXT),)},
+        5: {"exercise": (sa.Column("not_measured", TEXT), sa.Column("guidance", TEXT))},
+        6: {
+            "session": (sa.Column("preflight", TEXT), sa.Column("loaded", TEXT), sa.Column("load_disturbed", TEXT)),
+            **{name: (sa.Column("superseded_at", sa.Float),) for name in ("exchange", "memory_block", "procedure")},
+        },
+    }
+
+
+def _text(name: str) -> sa.Column[Any]:
+    return sa.Column(name, TEXT, nullable=False)
+
+
+def _exercise() -> sa.Column[Any]:
+    return sa.Column("exercise_id", TEXT, sa.ForeignKey("exercise.id"), nullable=False)
+
+
+def _at() -> sa.Column[Any]:
+    return sa.Column("at", sa.Float, nullable=False)
+
+
+def _later_tables() -> dict[str, tuple[sa.schema.SchemaItem, ...]]:
+    """Tables that came later, made where they are missing: name -> columns."""
+    digests = ("plan_digest", "suite_digest", "results_digest", "previous_digest", "digest")
+    return {
+        "signature": (_at(), _text("signed_by"), _text("note"), _text("verdicts"), *map(_text, digests)),
+        "picture": (of("attempt"), _text("width"), sa.Column("png", sa.LargeBinary, nullable=False)),
+        "mark": (
+            *(_at(), _text("marker"), _exercise(), _text("item")),
+            sa.Column("showing", sa.Integer, nullable=False),
+            sa.Column("value", sa.Integer),
+            *(_text("note"), _text("via")),
+        ),
+        "assessment": (
+            *(_at(), _text("assessor"), _exercise(), _text("first_item"), sa.Column("second_item", TEXT)),
+            sa.Column("round", sa.Integer, nullable=False),
+            sa.Column("value", sa.Integer),
+            sa.Column("choice", TEXT),
+            sa.Column("reply", sa.LargeBinary, nullable=False),
+            _text("fault"),
+            sa.UniqueConstraint("assessor", "first_item", "second_item", "round"),
+        ),
+        "procedure": (
+            *(of("candidate"), of("session"), _text("name"), sa.Column("superseded_at", sa.Float)),
+            sa.Column("ended_at", sa.Float, nullable=False),
+            *(_text("why_ended"), _text("facts")),
+        ),
+    }
 
 
 def upgrade() -> None:
@@ -79,10 +111,13 @@ def upgrade() -> None:
     connection = op.get_bind()
     tables = set(sa.inspect(connection).get_table_names())
     version = connection.execute(sa.text("SELECT value FROM meta WHERE key = 'schema_version'")).scalar_one()
+    added = _added()
     for old in range(int(version), 7):
-        for statement in UPGRADES[old]:
-            # a table that came later is made whole below
-            if statement.split()[0] == "UPDATE" or statement.split()[2] in tables:
-                op.execute(statement)
-    for statement in LATER_TABLES:
-        op.execute(statement)
+        for table, columns in added[old].items():
+            for column in columns if table in tables else ():  # a table that came later is made whole below
+                op.add_column(table, column)
+        for statement in FILLED.get(old, ()):
+            op.execute(statement)
+    for table, items in _later_tables().items():
+        if table not in tables:
+            op.create_table(table, id_column(), *items)

@@ -4,20 +4,22 @@ Values stay as they were written, since signatures cover them; ``record/earlier.
 """
 
 import re
+from typing import Any
 
 import sqlalchemy as sa
 from alembic import op
 
 from kettlefield.record.earlier import COLUMNS_OF_7, TABLES_OF_7
+from kettlefield.record.migrations.column_types import BYTES, TEXT
 
 revision = "8"
 down_revision = "7"
 
-_ADDED = {
-    "exercise": ("suite_name VARCHAR", "suite_seed INTEGER", "own_id VARCHAR"),
-    "session": ("simulated BOOLEAN",),
-    "memory_block": ("concurrency INTEGER",),
-    "signature": ("format INTEGER",),
+_ADDED: dict[str, dict[str, sa.types.TypeEngine[Any]]] = {
+    "exercise": {"suite_name": TEXT, "suite_seed": BYTES, "own_id": TEXT},
+    "session": {"simulated": sa.Boolean()},
+    "memory_block": {"concurrency": sa.Integer()},
+    "signature": {"format": sa.Integer()},
 }
 _ID = re.compile(r"(?P<suite>[^/:]+)(?::(?P<seed>\d+))?/(?P<own>.+)")  # berthdesk:3/fog-index: of several suites
 _PHASE = re.compile(r"clients (\d+)")
@@ -26,13 +28,13 @@ _PHASE = re.compile(r"clients (\d+)")
 def upgrade() -> None:
     """Rename, add, and fill what is added."""
     for now, before in TABLES_OF_7.items():
-        op.execute(f'ALTER TABLE "{before}" RENAME TO "{now}"')
+        op.rename_table(before, now)
     for table, names in COLUMNS_OF_7.items():
         for now, before in names.items():
             op.execute(f'ALTER TABLE "{table}" RENAME COLUMN "{before}" TO "{now}"')
     for table, columns in _ADDED.items():
-        for column in columns:
-            op.execute(f'ALTER TABLE "{table}" ADD COLUMN {column}')
+        for name, kind in columns.items():
+            op.add_column(table, sa.Column(name, kind))
     connection = op.get_bind()
     connection.execute(sa.text("UPDATE session SET simulated = (description LIKE '%simulated%')"))
     for (exercise_id,) in connection.execute(sa.text("SELECT id FROM exercise")).all():
