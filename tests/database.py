@@ -31,7 +31,21 @@ class Cluster:
             os.chown(self.folder, user.pw_uid, user.pw_gid)
             self._as_user = ["setpriv", f"--reuid={user.pw_uid}", f"--regid={user.pw_gid}", "--clear-groups"]
         self.data = self.folder / "data"
-        self._run("initdb", "-D", self.data, "-U", "keeper", "-A", "trust", "--no-sync", "-E", "UTF8", "--locale=C.UTF-8")
+        self._run(
+            "initdb",
+            "-D",
+            self.data,
+            "-U",
+            "keeper",
+            "-A",
+            "trust",
+            "--no-sync",
+            "-E",
+            "UTF8",
+            "--locale=C.UTF-8",
+            "--locale-provider=icu",
+            "--icu-locale=en",
+        )
         self.start()
         self.sql("CREATE ROLE mate LOGIN PASSWORD 'low water'", "CREATE ROLE reader LOGIN")
         hba = self.data / "pg_hba.conf"
@@ -42,10 +56,13 @@ class Cluster:
         done = subprocess.run(
             [*self._as_user, str(programs() / program), *map(str, words)],
             stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, cwd=self.folder,
+            check=False,
         )  # fmt: skip
         assert done.returncode == 0, done.stdout
 
     def start(self):
+        if (self.data / "postmaster.pid").exists():
+            return
         options = f"-k {self.folder} -c listen_addresses='' -c fsync=off -c max_connections=200"
         self._run("pg_ctl", "-D", self.data, "-o", options, "-w", "-l", self.folder / "log", "start")
 

@@ -1,6 +1,7 @@
 """A record written entry by entry, so that what is read back is known by hand."""
 
 import dataclasses
+import hashlib
 
 from kettlefield.core.outcome import CheckResult, Outcome, RunEnd
 from kettlefield.core.timing.timeline import Trace
@@ -43,7 +44,7 @@ class Writer:
         self.path = path
         self.samples, self.facts = samples, facts or {}
         campaign = CampaignEntry(
-            title="By hand", plan_text=PLAN + criteria, plan_digest="d", plan_parts={}, suite_name="berthdesk",
+            title="By hand", plan_text=PLAN + criteria, plan_digest=f"sha256:{hashlib.sha256((PLAN + criteria).encode()).hexdigest()}", plan_parts={}, suite_name="berthdesk",
             suite_digest="sha256:x", rig=rig or {"host": {}}, simulated=False,
             until="decided" if blocks else None,
         )  # fmt: skip

@@ -82,9 +82,9 @@ class Session:
 
     def save_peaks(self) -> None:
         """Put the peaks of the running phase into the record; its end takes their place."""
-        self._save(self.sampler.phase_so_far(self.phase))
+        self._save(self.sampler.phase_so_far(self.phase), may_wait=False)
 
-    def _save(self, seen: Phase | None, concurrency: int | None = None) -> None:
+    def _save(self, seen: Phase | None, concurrency: int | None = None, *, may_wait: bool = True) -> None:
         if seen is None:
             return
         entry = MemoryEntry(
@@ -101,7 +101,7 @@ class Session:
             energy_from=seen.energy_from,
             series=pack_series(seen.samples),
         )
-        self._memory_id = self.record.save_memory(entry, self._memory_id)
+        self._memory_id = self.record.save_memory(entry, self._memory_id, may_wait=may_wait)
 
     async def save_loaded(self, apart_from: tuple[Path, ...]) -> None:
         """Put what the server's processes have loaded by now into the record."""

@@ -26,9 +26,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "  kettlefield decide 'postgresql://desk@db.example/kettle#berth-desk' --audit",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument(
-        "places", nargs="+", metavar="PLACE", help="a database's URL or a file; with copy, from and to"
-    )
+    parser.add_argument("places", nargs="+", metavar="PLACE", help="a database's URL or a file; with copy, from and to")
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
 
@@ -38,7 +36,9 @@ def run(args: argparse.Namespace) -> int:
     places: list[str] = args.places
     if places[0] != COPY:
         if len(places) > 1:
-            raise InputError(f"{len(places)} places are given", "records", "Name one; or write copy before two of them.")
+            raise InputError(
+                f"{len(places)} places are given", "records", "Name one; or write copy before two of them."
+            )
         show(campaigns_view(read_place(places[0])), as_json=args.json)
         return ExitCode.DONE
     if len(places) != 3:

@@ -88,4 +88,3 @@ def _count_on(connection: sa.Connection, table: sa.Table) -> None:
     if most is not None:
         sequence = sa.func.pg_get_serial_sequence(f'"{table.name}"', "id")
         connection.execute(sa.select(sa.func.setval(sequence, most)))
-

@@ -24,6 +24,7 @@ _LOST_STATES = ("08", "57P")  # SQLSTATE classes: connection exceptions, operato
 # serialization failure, deadlock, a row that another rig added at the same moment: the same again works
 _CONFLICTS = frozenset({"40001", "40P01", "23505"})
 _NO_RIGHT = "42501"
+_ASK = "Ask for CREATE on the database to begin campaigns, or for rights on this campaign's namespace and its tables."
 # what libpq says, in its own words, of a connection that no waiting brings about
 _REFUSALS = (
     ("password authentication failed", "refuses the password", "Set PGPASSWORD, or put it into ~/.pgpass."),
@@ -62,10 +63,13 @@ class DatabaseEngine:
         """
         try:
             with self.engine.connect() as connection:
-                query = sa.text("SELECT 1 FROM information_schema.schemata WHERE schema_name = :name")
-                return connection.execute(query, {"name": self.namespace}).first() is not None
+                query = sa.text("SELECT has_schema_privilege(oid, 'USAGE') FROM pg_namespace WHERE nspname = :name")
+                may_use = connection.execute(query, {"name": self.namespace}).scalar_one_or_none()
         except sa.exc.DBAPIError as err:
             raise self.damage(err) from err
+        if may_use is False:
+            raise InputError("refuses it (permission denied)", str(self.place), _ASK)
+        return may_use is not None
 
     def refusal(self) -> InputError:
         """What to say of something that is not a record."""
@@ -219,8 +223,7 @@ def database_error(err: sa.exc.DBAPIError, where: str) -> KettlefieldError:
     text = str(err.orig)
     first = next((line for line in text.splitlines() if line.strip()), "no reason given").strip()
     if getattr(err.orig, "sqlstate", None) == _NO_RIGHT:
-        hint = "Ask for CREATE on the database, or for the rights on this campaign's namespace."
-        return InputError(f"refuses it ({first})", where, hint)
+        return InputError(f"refuses it ({first})", where, _ASK)
     for words, what, hint in _REFUSALS:
         if words in text:
             return InputError(f"{what} ({first})", where, hint)

@@ -37,6 +37,7 @@ class RunWriter:
         self._id = uuid.uuid4().hex
         self._number = 0
         self._journal = Journal(folder / f"{self._prefix}{self._id}.jsonl")
+        self._over = threading.Event()
         self._back: threading.Event | None = None  # set when the database is back; none: it is not away
 
     @property
@@ -63,6 +64,7 @@ class RunWriter:
 
     def end(self) -> None:
         """Leave nothing behind, when everything is written; otherwise the next run reads the journal."""
+        self._over.set()
         if not self.is_away or self._catch_up():
             with self._engine.engine.begin() as connection:
                 connection.execute(schema.run_writer.delete().where(schema.run_writer.c.id == self._id))
@@ -84,13 +86,13 @@ class RunWriter:
             self._journal.append(entry)
             self._went_away()
 
-    def write(self, work: Callable[[sa.Connection], T]) -> T:
-        """Write what cannot wait, since what follows needs its result.
+    def write(self, work: Callable[[sa.Connection], T], *, may_wait: bool = True) -> T:
+        """Write what cannot be held back, since what follows needs its result.
 
         Raises
         ------
         RigError
-            The database stays away.
+            The database stays away; or is away, and what calls may not wait, since requests would wait with it.
         """
         self._number += 1
         results: list[T] = []  # of the last try: what was committed when the connection broke in the middle of it
@@ -99,17 +101,19 @@ class RunWriter:
             results[:] = [work(connection)]
 
         while True:
-            self.wait()
+            self.wait(PATIENCE_S if may_wait else 0.0)
             try:
                 self._once(self._id, self._number, keep)
             except sa.exc.DBAPIError as err:
                 if not self._engine.is_lost(err):
                     raise
                 self._went_away()
+                if not may_wait:
+                    raise self._absence(0.0) from err
             else:
                 return results[0]
 
-    def wait(self) -> None:
+    def wait(self, patience_s: float | None = None) -> None:
         """Wait until the database is there and has everything that was held back.
 
         Raises
@@ -117,14 +121,18 @@ class RunWriter:
         RigError
             It stays away.
         """
-        until_s = time.monotonic() + PATIENCE_S
+        patience_s = PATIENCE_S if patience_s is None else patience_s
+        until_s = time.monotonic() + patience_s
         while self.is_away and not self._catch_up():
-            if time.monotonic() > until_s:
-                hint = "When it is back, the same command resumes; finished trials are kept beside the logs until then."
-                what = f"the database did not answer for {format_duration(PATIENCE_S)}"
-                raise RigError(what, str(self._engine.place), hint)
+            if time.monotonic() >= until_s:
+                raise self._absence(patience_s)
             if self._back is not None:
                 self._back.wait(_LOOK_EVERY_S)
+
+    def _absence(self, waited_s: float) -> RigError:
+        hint = "When it is back, the same command resumes; finished trials are kept beside the logs until then."
+        what = f"the database did not answer for {format_duration(waited_s)}" if waited_s else "the database is away"
+        return RigError(what, str(self._engine.place), hint)
 
     def _went_away(self) -> None:
         if self._back is None:
@@ -134,7 +142,7 @@ class RunWriter:
 
     def _look_out(self, back: threading.Event) -> None:
         """Connect in a thread of its own: a network that answers nothing would stop every clock here."""
-        while not back.is_set():
+        while not back.is_set() and not self._over.is_set():
             try:
                 with self._engine.engine.connect():
                     back.set()

@@ -1,6 +1,7 @@
 """The storage of a record: opened and brought up to our format, locked, read and written; on either engine."""
 
 import contextlib
+import weakref
 from collections.abc import Callable, Iterator
 from importlib import resources
 from pathlib import Path
@@ -31,6 +32,7 @@ class Storage:
         self._engine: FileEngine | DatabaseEngine = (
             FileEngine(place) if isinstance(place, FilePlace) else DatabaseEngine(place)
         )
+        weakref.finalize(self, self._engine.engine.dispose)  # whoever opens a record to read it lets it go, no more
         self._writer: RunWriter | None = None  # of a run that holds a record which several may write
 
     @classmethod
@@ -231,13 +233,13 @@ class Storage:
         with self._translated():
             self._writer.put(kind, payload)
 
-    def _write(self, work: Callable[[sa.Connection], T]) -> T:
+    def _write(self, work: Callable[[sa.Connection], T], *, may_wait: bool = True) -> T:
         """Write, whole or not at all."""
         self._known.clear()
         if self._writer is None:
             return self._plain_write(work)
         with self._translated():
-            return self._writer.write(work)
+            return self._writer.write(work, may_wait=may_wait)
 
     def _plain_write(self, work: Callable[[sa.Connection], T]) -> T:
         try:

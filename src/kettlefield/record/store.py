@@ -288,12 +288,19 @@ class Record(Storage):
         """Write a finished trial with all that belongs to it, whole or not at all."""
         self._put(kinds.TRIAL, entry)
 
-    def save_memory(self, entry: MemoryEntry, row_id: int | None = None) -> int:
-        """Write one phase's memory, in the place of an earlier state of it where there is one; its id."""
+    def save_memory(self, entry: MemoryEntry, row_id: int | None = None, *, may_wait: bool = True) -> int:
+        """Write one phase's memory, in the place of an earlier state of it where there is one; its id.
+
+        Raises
+        ------
+        RigError
+            It cannot be written; also when a database is away and requests would wait with it.
+        """
         if row_id is not None:
             self._put(kinds.MEMORY, kinds.MemoryChange(row_id=row_id, entry=entry))
             return row_id
-        return self._write(lambda connection: inserted(connection, schema.memory_block, dataclasses.asdict(entry)))
+        row = dataclasses.asdict(entry)
+        return self._write(lambda connection: inserted(connection, schema.memory_block, row), may_wait=may_wait)
 
     def save_server_metrics(self, session_id: int, looks: dict[str, Any]) -> None:
         """Write what a session's server said of itself."""

@@ -54,7 +54,9 @@ def campaigns_view(place: Place) -> View:
         title=f"{place}",
         simulated=any(row["simulated"] for row in rows),
         parts=present(
-            table("Campaigns", columns, shown, note="Verdicts are those of the criteria on the results as they are now."),
+            table(
+                "Campaigns", columns, shown, note="Verdicts are those of the criteria on the results as they are now."
+            ),
             None if rows else Words(text="No campaign yet: `kettlefield qualify` begins one."),
         ),
         document={"place": str(place), "campaigns": rows},
