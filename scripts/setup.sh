@@ -15,6 +15,19 @@ need() {
     fi
 }
 
+# need_postgresql: the database server's programs, which Debian keeps off the PATH; its own cluster is not started
+need_postgresql() {
+    command -v initdb >/dev/null 2>&1 && return 0
+    for folder in /usr/lib/postgresql/*/bin; do
+        [ -x "$folder/initdb" ] && return 0
+    done
+    if [ "$(id -u)" = 0 ] && [ ! -e /etc/postgresql-common/createcluster.conf ]; then
+        mkdir -p /etc/postgresql-common
+        echo "create_main_cluster = false" > /etc/postgresql-common/createcluster.conf
+    fi
+    need initdb=postgresql
+}
+
 # every language that answers are graded in; a missing one is installed as root, else named
 LANGUAGES="node=nodejs gcc=gcc cc=gcc g++=g++ rustc=rustc javac=default-jdk-headless go=golang-go sqlite3=sqlite3 ruby=ruby php=php-cli mcs=mono-mcs kotlinc=kotlin tsc=node-typescript"
 

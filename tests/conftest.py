@@ -13,6 +13,7 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+import database
 import pytest
 from hypothesis import settings
 
@@ -54,6 +55,7 @@ STANDIN = [
 def pytest_sessionstart(session):
     """Missing programs end the run: a test that cannot run must not look like one that passed."""
     missing = [name for name in NEEDED if shutil.which(name) is None]
+    missing += ["initdb (PostgreSQL)"] if database.programs() is None else []
     if missing:
         pytest.exit(f"the tests need {', '.join(missing)}: run ./test.sh, which installs them", returncode=2)
 

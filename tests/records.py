@@ -1,5 +1,6 @@
 """A record written entry by entry, so that what is read back is known by hand."""
 
+import contextlib
 import dataclasses
 import hashlib
 
@@ -21,6 +22,14 @@ from kettlefield.server.exchange import Ask, Exchange
 
 PASSED, WRONG, FAULT = Outcome.PASSED, Outcome.WRONG_ANSWER, Outcome.SERVER_FAULT
 PLAN = 'title = "t"\nsuite = "s"\nrecord = "r"\n[[candidate]]\nmodel = "m"\nlevel = "l"\n'
+
+
+@contextlib.contextmanager
+def editing(record):
+    """A connection to change a record with, as somebody with another tool would."""
+    record._known.clear()
+    with record._engine.engine.begin() as connection:
+        yield connection
 
 
 class Writer:

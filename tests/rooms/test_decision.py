@@ -5,7 +5,7 @@ from xml.etree import ElementTree as ET
 
 import pandas as pd
 import pytest
-from records import FAULT, PASSED, WRONG, Writer
+from records import FAULT, PASSED, WRONG, Writer, editing
 
 from kettlefield.core.acceptance import Status, Verdict
 from kettlefield.core.errors import InputError
@@ -214,7 +214,7 @@ def two_records(write, *, rate=100.0, passed=20, digest="ab", server="server 1")
         writer.memory(ids, "answers", 1000, 0)
         found.append(writer)
     records = [writer.record for writer in found]
-    with records[1]._writing() as connection:
+    with editing(records[1]) as connection:
         connection.exec_driver_sql("UPDATE candidate SET weights_sha256 = ?", (digest,))
     return between(*records, tuple(decide(record).verdicts for record in records))[0], records
 
@@ -242,7 +242,7 @@ def test_what_changed_moved_and_flipped_is_named(write):
     ratio = next(move.change for move in found.moves if move.figure == "decode_tps.p50")
     assert ratio.value == pytest.approx(80.25 / 100.25)
     assert [(flip.then, flip.now) for flip in found.flips] == [("met", "not met")]
-    with records[1]._writing() as connection:
+    with editing(records[1]) as connection:
         connection.exec_driver_sql("UPDATE campaign SET suite_digest = 'sha256:other'")
     again = between(*records, tuple(decide(record).verdicts for record in records))[0]
     assert "pass_rate" not in {move.figure for move in again.moves}
@@ -261,7 +261,7 @@ def test_what_changed_on_this_machine_since_is_told_without_starting_anything(wr
     assert [path.rsplit("/", 1)[1] for path in programs] == ["sh", "serve.sh"]
     writer = write(rig=rig_state({"python"}, set()))
     writer.candidate("m@f16", program=programs)
-    with writer.record._writing() as connection:
+    with editing(writer.record) as connection:
         row = (str(weights), weights_digest(weights))
         connection.exec_driver_sql("UPDATE candidate SET weights_path = ?, weights_sha256 = ?", row)
     assert changes_since(writer.record, folder=tmp_path) == {"m@f16": ()}
@@ -324,7 +324,7 @@ def test_tables_hold_what_their_dictionary_says_and_no_formulas(decided, tmp_pat
         name: [column.name for column in columns] for name, columns in TABLES.items()
     }
     assert (len(tables["trials"]), len(tables["samples"])) == (60, 1)
-    with decided.record._writing() as connection:
+    with editing(decided.record) as connection:
         connection.exec_driver_sql("UPDATE exchange SET finish_reason = '=HYPERLINK(1)'")
     for form in ("csv", "parquet"):
         assert write_tables(decided.record, tmp_path, form)[0].name == f"trials.{form}"

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import msgspec
 import pytest
-from records import PASSED, WRONG, Writer
+from records import PASSED, WRONG, Writer, editing
 
 from kettlefield.campaign.learning import known_overhead, known_servers, learn, server_name
 from kettlefield.campaign.measuring import again_of
@@ -232,7 +232,7 @@ def served(tmp_path):
 
 
 def without_weights(writer):
-    with writer.record._writing() as connection:
+    with editing(writer.record) as connection:
         connection.exec_driver_sql("UPDATE candidate SET weights_path = NULL, weights_sha256 = NULL")
         (text,) = connection.exec_driver_sql("SELECT plan_text FROM campaign").fetchone()
         digest = f"sha256:{hashlib.sha256(text.encode()).hexdigest()}"

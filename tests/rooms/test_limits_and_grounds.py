@@ -1,7 +1,7 @@
 """What bounds the use of a candidate, and on what grounds its figures stand, on records written by hand."""
 
 import pytest
-from records import PASSED, Writer
+from records import PASSED, Writer, editing
 
 from kettlefield.decision.provenance import changes_of, standings
 from kettlefield.results.capacity import capacity_found, floor_depth, loads_of, procedure_ends
@@ -70,7 +70,7 @@ def test_grounds_differ_by_what_matters_and_not_by_where_weights_lie(tmp_path):
         }
         writer = Writer(tmp_path / f"record{number}.db", rig=rig)
         writer.candidate("m@f16", settings={"sampling": {"seed": number}}, program={"server": "aa"})
-        with writer.record._writing() as connection:
+        with editing(writer.record) as connection:
             connection.exec_driver_sql("UPDATE candidate SET weights_path = ?", (f"/somewhere/{number}",))
         found.append(standings(writer.record)["m@f16"])
     changes = [(change.what, change.then, change.now) for change in changes_of(*found)]

@@ -3,7 +3,7 @@
 import json
 
 import pytest
-from records import FAULT, PASSED, WRONG, Writer
+from records import FAULT, PASSED, WRONG, Writer, editing
 
 from kettlefield.campaign.deciding import chance_at_next, score_of
 from kettlefield.core.acceptance import Status
@@ -97,7 +97,7 @@ def test_looks_follow_from_the_trials_or_are_named(tmp_path):
             save(writer, terms, candidate, block)
     assert looks_that_differ(writer.record, terms.criteria, terms.weights) == []
     assert [look.block for look in looks_of(writer.record) if look.criterion == 2] == [1, 2]  # no look at itself
-    with writer.record._writing() as connection:  # as somebody with another tool would
+    with editing(writer.record) as connection:  # as somebody with another tool would
         connection.exec_driver_sql("UPDATE look SET status = 'not met' WHERE block = 2 AND criterion = 2")
     differ = looks_that_differ(writer.record, terms.criteria, terms.weights)
     assert differ == ["look 2 of m@q4 at criterion 2 does not follow from its trials"]
