@@ -170,7 +170,7 @@ def test_a_write_whose_commit_nobody_confirmed_is_not_repeated(cluster, url, tmp
     assert bad.exists()
 
 
-RIG = RigEntry(name="quay", facts={}, simulated=True, not_measured={}, memory_budget_bytes=2**40, cost_per_hour=None)
+RIG = RigEntry(name="quay", facts={}, simulated=True, memory_budget_bytes=2**40, cost_per_hour=None)
 
 
 def test_a_database_that_stays_away_ends_a_run_and_nothing_is_lost(cluster, url, tmp_path, monkeypatch):

@@ -21,6 +21,7 @@ from kettlefield.campaign.setup import (
     Registered,
     begin_campaign,
     budget_warning,
+    enter_rig,
     predict_again,
     register_candidates,
 )
@@ -82,7 +83,8 @@ class Conductor:
         """
         begin_campaign(self._record, self._plan, self._asked, self._grader.isolation, self._accelerator)
         chosen = [candidate for candidate in self._plan.candidates if candidate.name in scope.candidates]
-        known = await register_candidates(self._record, chosen, self._accelerator, self._observer)
+        rig_id = enter_rig(self._record, self._plan, self._asked, self._grader.isolation, self._accelerator)
+        known = await register_candidates(self._record, chosen, self._accelerator, self._observer, rig_id)
         if ANSWERS in scope.parts:
             total = sum(c.grading.samples * len(c.grading.fills) for c in chosen) * len(scope.exercises)
             left = sum(len(self._pending(c, known[c.name].id, scope, 1.0)) for c in chosen)

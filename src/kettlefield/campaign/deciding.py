@@ -48,7 +48,8 @@ def drawn_blocks(plan: Plan, asked: Asked) -> dict[str, int]:
     units, strata, names = [], [], []
     for share in asked.shares:
         for exercise in share.exercises:
-            if exercise.id not in asked.not_measured:
+            # every rig of several asks the same, so one that lacks a toolchain is refused
+            if plan.rigs or exercise.id not in asked.not_measured:
                 units.append(f"{share.name}/{_own_id(exercise)}")
                 strata.append((share.name, exercise.spec.kind, exercise.spec.language, str(exercise.spec.difficulty)))
                 names.append(exercise.id)
@@ -87,7 +88,7 @@ class Deciding:
         assert blocks is not None  # noqa: S101 - the campaign was begun so
         self.blocks = blocks
         self._paired = any(isinstance(c.threshold, NoWorse) and not c.threshold.than_empty for c in plan.criteria)
-        self._references = {one.model: one.name for one in plan.candidates if one.reference}
+        self._references = {one.family: one.name for one in plan.candidates if one.reference}
 
     def say_what_waits(self) -> None:
         """Name the criteria that no look can judge."""
@@ -130,7 +131,7 @@ class Deciding:
         return blocks_asked(self._record).get(candidate.name, 0)
 
     def _reference_of(self, candidate: Candidate) -> str | None:
-        reference = self._references.get(candidate.model)
+        reference = self._references.get(candidate.family)
         return reference if self._paired and reference != candidate.name else None
 
     def catch_up(self, candidate: Candidate) -> Step | None:

@@ -279,6 +279,7 @@ def _launch(plan: Plan, candidate: Candidate) -> Launch:
         "level": candidate.level,
         "kv_bits": str(table.kv_bits),
         "concurrency": str(table.concurrency),
+        "rig": candidate.rig,
     }
     if candidate.weights is not None:
         fields["weights"] = str(candidate.weights)

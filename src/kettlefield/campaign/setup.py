@@ -19,13 +19,15 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.extraction.syntax import ANY
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.sizing.requirements import decode_ceiling_tps, kv_bytes_per_token, memory_need
+from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.measure.calibration import stored_calibration
 from kettlefield.plan.criteria import check_against_suite
 from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.rigs import rig_of_host
 from kettlefield.plan.suite_selection import Asked, Share
-from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry
+from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry, RigEntry
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator, find_accelerators
 from kettlefield.rig.survey import own_bandwidth, own_fingerprint, rig_state
@@ -109,7 +111,35 @@ def begin_campaign(
             "Undo the change, or give the plan a new record: how often one looks is settled before the first look.",
         )
     check_same_plan(campaign, plan, place)
-    record.set_not_measured(asked.not_measured)
+    if not plan.rigs:
+        record.set_not_measured(asked.not_measured)
+
+
+def enter_rig(
+    record: Record, plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None
+) -> int | None:
+    """Write down the rig that the campaign is carried out on, one of several; its id, or None where it is the only one.
+
+    Raises
+    ------
+    InputError
+        It lacks what some exercises need.
+    """
+    if not plan.rig_name:
+        return None
+    if asked.not_measured:
+        hint = "Install it there: every rig of a campaign asks the same exercises, or no figures could be compared."
+        what = f'rig "{plan.rig_name}" cannot ask all of the suite; {not_measured_words(asked.not_measured)[0]}'
+        raise InputError(what, f"{plan.path} [[rig]]", hint)
+    table = next(one for one in plan.rigs if one.name == plan.rig_name)
+    entry = RigEntry(
+        name=plan.rig_name,
+        facts={**_rig_facts(asked, isolation, accelerator), **rig_of_host()},
+        simulated=accelerator is not None and accelerator.simulated,
+        memory_budget_bytes=int(table.memory_budget) if table.memory_budget is not None else None,
+        cost_per_hour=table.cost_per_hour,
+    )
+    return record.put_rig(entry)
 
 
 def _check_styles(plan: Plan, asked: Asked) -> None:
@@ -155,7 +185,11 @@ def _check_calibration(plan: Plan) -> None:
 
 
 async def register_candidates(
-    record: Record, chosen: list[Candidate], accelerator: Accelerator | None, observer: Observer
+    record: Record,
+    chosen: list[Candidate],
+    accelerator: Accelerator | None,
+    observer: Observer,
+    rig_id: int | None = None,
 ) -> dict[str, Registered]:
     """Read every weights file's header and digest before anything is measured, then write the candidates down.
 
@@ -185,7 +219,7 @@ async def register_candidates(
         facts = {**weights_facts(candidate, bandwidth), "files": _file_facts(files.get(candidate.name, ()))}
         entry = CandidateEntry(
             name=candidate.name,
-            model=candidate.model,
+            model=candidate.family,
             level=candidate.level,
             reference=candidate.reference,
             baseline=candidate.baseline,
@@ -194,6 +228,7 @@ async def register_candidates(
             weights_bytes=sum(path.stat().st_size for path in files[candidate.name]) if digest is not None else None,
             weights_sha256=digest,
             weights_facts=facts,
+            rig_id=rig_id,
         )
         predicted = facts.get("predicted_bytes")
         registered[candidate.name] = Registered(
@@ -297,19 +332,22 @@ async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> di
         return {name: await job for name, job in jobs.items()}
 
 
-def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
+def _rig_facts(asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> dict[str, object]:
     wanted = {exercise.spec.language for exercise in asked.exercises}
     # where the language is the model's to choose, any of them may be run
     languages = set(LANGUAGES.programs) if ANY in wanted else set()
     languages |= wanted & set(LANGUAGES)
     packages = {name for exercise in asked.exercises for name in exercise.spec.packages}
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
-    rig: dict[str, object] = {
+    return {
         **rig_state(languages, packages),
         "calibration": msgspec.to_builtins(stored_calibration(own_fingerprint())),
         "accelerator": card,
         "isolation": {"name": isolation.name, "lacks": list(isolation.lacks)},
     }
+
+
+def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> CampaignEntry:
     return CampaignEntry(
         title=plan.title,
         plan_text=plan.text,
@@ -317,7 +355,8 @@ def _campaign_entry(plan: Plan, asked: Asked, isolation: Isolation, accelerator:
         plan_parts=plan.parts,
         suite_name=asked.label,
         suite_digest=asked.digest,
-        rig=rig,
+        # of several each has a row of its own
+        rig={} if plan.rigs else _rig_facts(asked, isolation, accelerator),
         simulated=accelerator is not None and accelerator.simulated,
         until=None if plan.campaign.until == "all" else plan.campaign.until,
     )

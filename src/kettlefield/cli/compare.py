@@ -17,6 +17,7 @@ from kettlefield.views.marks_view import marks_view
 from kettlefield.views.memory_view import memory_view
 from kettlefield.views.needed_parts_view import needed_parts_view
 from kettlefield.views.records_view import record_views
+from kettlefield.views.rigs_view import rigs_view
 from kettlefield.views.speed_view import speed_view
 from kettlefield.views.table import View
 from kettlefield.views.terminal import print_csv, print_json, show
@@ -34,6 +35,7 @@ PARTS: dict[str, Callable[[Record, str | None], View]] = {
     "replies": replies_view,
     "marks": marks_view,
     "looks": looks_view,
+    "rigs": rigs_view,
 }
 
 
@@ -60,7 +62,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "several samples; cost of a solution; how likely fixed texts are and how near each level stays to its "
         "reference; what files before the task take; tasks about a long text, by its length and by where the needed "
         "parts stand; work in a repository through tools; how far replies follow the reference level's; marks by "
-        "people and by a judge model; how criteria stood at each look of a campaign that stops when it is decided",
+        "people and by a judge model; how criteria stood at each look of a campaign that stops when it is decided; "
+        "which level on which rig, of a campaign on several",
     )
     parser.add_argument("--against", metavar="MODEL@LEVEL", help="compare all others with this one, whatever its model")
     parser.add_argument(

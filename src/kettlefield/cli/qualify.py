@@ -27,6 +27,7 @@ from kettlefield.core.outcome import FAULTS
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.grading.grader import Grader
 from kettlefield.plan.plan import Plan, read_plan, select
+from kettlefield.plan.rigs import on_rig, own_rig
 from kettlefield.plan.suite_selection import read_asked
 from kettlefield.record.place import Place, read_place
 from kettlefield.record.store import Record
@@ -56,6 +57,9 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     )
     parser.add_argument("plan", type=Path, help="the plan, a TOML file")
     parser.add_argument("--only", metavar="PATTERN", help="only candidates or exercises that match, e.g. '*@q4_k_m'")
+    parser.add_argument(
+        "--rig", metavar="NAME", help="which of the plan's [[rig]] tables this machine is, where it cannot be told"
+    )
     parser.add_argument(
         "--part",
         choices=("speed", "memory", "answers"),
@@ -105,7 +109,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
 def run(args: argparse.Namespace) -> int:
     """Run the campaign and print the contrast."""
     if args.dry_run:
-        plan = _plan(args.plan, keep_all=args.keep_all, until_decided=args.until_decided)
+        plan = _plan(args.plan, args.rig, keep_all=args.keep_all, until_decided=args.until_decided)
         return show_forecast(
             plan, args.only, earlier=read_place(args.earlier) if args.earlier is not None else None, as_json=args.json
         )
@@ -116,6 +120,7 @@ def run(args: argparse.Namespace) -> int:
     code = run_campaign(
         args.plan,
         args.only,
+        rig=args.rig,
         parts=args.part,
         retry_faults=args.retry_faults,
         unsafe=args.unsafe_no_isolation,
@@ -133,6 +138,7 @@ def run_campaign(
     plan_path: Path,
     only: str | None,
     *,
+    rig: str | None = None,
     parts: Sequence[str] | None = None,
     retry_faults: bool = False,
     unsafe: bool = False,
@@ -147,7 +153,7 @@ def run_campaign(
     ``within_s`` is what one candidate may take, in seconds; ``keep_all`` runs what cannot fit too.
     """
     superseding = again_of(again)
-    plan = _plan(plan_path, keep_all=keep_all, until_decided=until_decided)
+    plan = _plan(plan_path, rig, keep_all=keep_all, until_decided=until_decided)
     if complete and plan.campaign.until == "all":
         raise InputError("asks everything already", "--complete", "It goes with --until-decided.")
     check_extensions(plan)
@@ -165,11 +171,11 @@ def run_campaign(
     prepare_grading(grader, asked)
     record = Record.create_or_open(plan.record)
     _log_faults(plan.logs / "kettlefield.log")
-    with CampaignProgress() as progress, record.lock(logs=plan.logs, say=progress.trouble):
+    with CampaignProgress() as progress, record.lock(rig=plan.rig_name, logs=plan.logs, say=progress.trouble):
         for line in plan.left_out:
             progress.trouble(f"left out: {line}")
         if retry_faults:
-            record.drop_faults([str(fault) for fault in FAULTS])
+            record.drop_faults([str(fault) for fault in FAULTS], record.rig_id(plan.rig_name))
         for name in sorted(candidates) if again else ():
             known = record.candidate_id(name)
             if known is not None:
@@ -194,8 +200,9 @@ def run_campaign(
     return ExitCode.NOT_MEASURED if tally.faults or tally.troubles else ExitCode.DONE
 
 
-def _plan(path: Path, *, keep_all: bool, until_decided: bool) -> Plan:
+def _plan(path: Path, rig: str | None, *, keep_all: bool, until_decided: bool) -> Plan:
     plan = read_plan(path, keep_all=keep_all)
+    plan = on_rig(plan, own_rig(plan, rig))
     return plan.until_decided() if until_decided else plan
 
 

@@ -19,7 +19,7 @@ from kettlefield.registry import Registry
 from kettlefield.results.breakdown import by_suite, together
 from kettlefield.results.capacity import procedure_ends
 from kettlefield.results.comparison import QUANTILES, Figures
-from kettlefield.results.frames import campaign_facts
+from kettlefield.results.rigs import rig_of
 from kettlefield.results.speed import GUESSED, is_guessed, off_depth, usable_of
 from kettlefield.results.text_fidelity import Fidelity, fidelities
 
@@ -337,9 +337,9 @@ def seconds_per_solved(_evidence: Evidence, row: Figures, _criterion: Criterion,
     "the stopwatch's own error on this machine, p99",
     needs="`kettlefield calibrate` before the campaign begins",
 )
-def stopwatch_floor_s(evidence: Evidence, _row: Figures, _criterion: Criterion, _confidence: float) -> Found:
+def stopwatch_floor_s(evidence: Evidence, row: Figures, _criterion: Criterion, _confidence: float) -> Found:
     """Of the calibration that the campaign began with."""
-    known = campaign_facts(evidence.record)["rig"].get("calibration")
+    known = rig_of(evidence.record, row.candidate).get("calibration")
     return float(known["floor_s"]) if known else None
 
 

@@ -1,5 +1,6 @@
 """What a decision rests on - rig, server, weights, settings, suite - its conditions, and what has changed since."""
 
+import socket
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,6 +13,7 @@ from kettlefield.core.values import ABSENT, Change, changes_between
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Ends, capacity_found, floor_depth, procedure_ends
 from kettlefield.results.frames import campaign_facts
+from kettlefield.results.rigs import rig_of, rig_rows
 from kettlefield.results.rows import candidate_rows, session_rows
 from kettlefield.results.speed import timed_frame, undisturbed
 from kettlefield.rig.survey import rig_state
@@ -48,13 +50,12 @@ def standings(record: Record) -> dict[str, Standing]:
 
 def _read_standings(record: Record) -> dict[str, Standing]:
     facts = campaign_facts(record)
-    rig = _rig_of(facts["rig"])
     suite = {"name": facts["suite_name"], "digest": facts["suite_digest"]}
     sessions = _last_sessions(record)
     return {
         row.name: Standing(
             candidate=row.name,
-            rig=rig,
+            rig=_rig_of(dict(rig_of(record, row.name))),
             server=sessions.get(row.name, {}),
             weights={
                 "path": row.weights_path,
@@ -95,9 +96,17 @@ def changes_since(record: Record, *, folder: Path) -> dict[str, tuple[Change, ..
     Raises
     ------
     InputError
-        No campaign was begun in it.
+        No campaign was begun in it, or this machine is none of its several rigs.
     """
-    facts = campaign_facts(record)["rig"]
+    facts, here = campaign_facts(record)["rig"], None
+    rigs = rig_rows(record)
+    if rigs:
+        host = socket.gethostname()
+        own = next((one for one in rigs if one.facts.get("hostname") == host), None)
+        if own is None:
+            hint = f"Run it on one of them: {', '.join(one.name for one in rigs)}."
+            raise InputError(f"this machine (host {host}) is not a rig of the campaign", str(record.place), hint)
+        facts, here = own.facts, {name for one in rigs if one.facts.get("hostname") == host for name in one.candidates}
     now = rig_state(facts.get("toolchains", {}), facts.get("packages", {}))
     rig = changes_between(
         {part: value for part, value in _rig_of(facts).items() if part in now},
@@ -106,6 +115,8 @@ def changes_since(record: Record, *, folder: Path) -> dict[str, tuple[Change, ..
     )
     changes = {}
     for name, then in standings(record).items():
+        if here is not None and name not in here:
+            continue  # what stands on another rig is seen there
         path = Path(then.weights["path"]) if then.weights["path"] else None
         digest = _digest_now(path) if path is not None else None
         weights = changes_between({"sha256": then.weights["sha256"]}, {"sha256": digest}, path="weights")

@@ -62,7 +62,8 @@ def terms_of_text(text: str, where: str) -> Terms:
         raise InputError(f"holds a plan that is not valid TOML ({err})", where, "The record was changed.") from err
     # candidates are not read here: some are known only where the files that a pattern meant lie
     written = to_struct({**current_plan(data), "candidate": []}, tables.PlanFile, where)
-    budget = written.rig.memory_budget
+    # of several rigs each has a budget of its own, which is in the record with it
+    budget = written.rig.memory_budget if isinstance(written.rig, tables.RigTable) else None
     criteria = read_criteria(written.criterion, where)
     check_evidence(criteria, str(where))
     return Terms(

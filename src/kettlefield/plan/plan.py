@@ -16,6 +16,7 @@ from kettlefield.measure.settings import FidelityTable, MemoryTable, SpeedTable
 from kettlefield.plan import tables
 from kettlefield.plan.criteria import check_against_plan, read_criteria
 from kettlefield.plan.expansion import Entry, expand, why_it_cannot_fit
+from kettlefield.plan.rigs import read_rigs, rigs_of, weights_on
 from kettlefield.plan.tables import Judge, check_evidence, read_judge, read_weights
 from kettlefield.record.place import DatabasePlace, FilePlace, Place, name_of_title, read_place
 from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct
@@ -45,11 +46,18 @@ class Candidate:
     grading: tables.GradingTable
     fidelity: FidelityTable = field(default_factory=FidelityTable)
     workspaces: tables.WorkspacesTable = field(default_factory=tables.WorkspacesTable)
+    rig: str = ""  # of a plan for several rigs: on which it runs
 
     @property
     def name(self) -> str:
-        """``model@level``, with the name of its settings block and the settings that vary where it has them."""
-        return "+".join(filter(None, (f"{self.model}@{self.level}", self.settings_name, self.variant)))
+        """``model@level``, with its settings block, the settings that vary and the rig, where it has them."""
+        plain = "+".join(filter(None, (f"{self.model}@{self.level}", self.settings_name, self.variant)))
+        return f"{plain} on {self.rig}" if self.rig else plain
+
+    @property
+    def family(self) -> str:
+        """What its levels are compared within: the model, on one rig."""
+        return f"{self.model} on {self.rig}" if self.rig else self.model
 
     def settings(self) -> dict[str, Any]:
         """Every setting as plain data, for the record."""
@@ -70,7 +78,9 @@ class Plan:
     title: str
     suites: tuple[tables.SuiteTable, ...]
     record: Place
-    rig: tables.RigTable
+    rig: tables.RigTable  # the one that it is carried out on
+    rigs: tuple[tables.NamedRigTable, ...] = ()  # of a plan for several; each candidate is there once for each
+    rig_name: str = ""  # which of them it is carried out on
     campaign: tables.CampaignTable
     candidates: tuple[Candidate, ...]
     criteria: tuple[Criterion, ...]
@@ -127,13 +137,23 @@ def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
         data = {**data, "candidate": [entry.table for entry in entries]}
     written = to_struct(data, tables.PlanFile, path)
     text = read_text(path)
-    if written.rig.blocks < 1:
-        raise InputError(f"blocks is {written.rig.blocks}", f"{path} [rig]", "Write 1 or more.")
-    if not written.rig.disturbed_above > 0:
-        raise InputError(f"disturbed_above is {written.rig.disturbed_above}", f"{path} [rig]", "Write cores, above 0.")
-    every = [_resolve(path, written, number, entry.variant) for number, entry in enumerate(entries)]
+    rigs = read_rigs(written, path)
+    plain_rig = tables.RigTable() if isinstance(written.rig, tuple) else written.rig
+    for one in rigs or (plain_rig,):
+        _check_rig(one, f"{path} [rig]")
+        _check_campaign(path, written.campaign, one)
+    number_and_rig = [
+        (number, rig)
+        for number, entry in enumerate(written.candidate)
+        for rig in (rigs_of(entry, rigs) if rigs else (None,))
+    ]
+    entries = [entries[number] for number, _ in number_and_rig]
+    of_entry = [written.candidate[number] for number, _ in number_and_rig]
+    every = [_resolve(path, written, of, rig, entry) for (of, rig), entry in zip(number_and_rig, entries, strict=True)]
     reasons = [
-        _why_left_out(one, entry, written) if not keep_all else "" for one, entry in zip(every, entries, strict=True)
+        # on which rigs a candidate fits is seen on each of them
+        "" if keep_all or rigs else _why_left_out(one, entry, plain_rig)
+        for one, entry in zip(every, entries, strict=True)
     ]
     candidates = tuple(one for one, reason in zip(every, reasons, strict=True) if not reason)
     left_out = tuple(f"{one.name}: {reason}" for one, reason in zip(every, reasons, strict=True) if reason)
@@ -154,11 +174,10 @@ def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
                 "reference": entry.reference,
                 **({"baseline": True} if entry.baseline else {}),
             }
-            for candidate, entry, reason in zip(every, written.candidate, reasons, strict=True)
+            for candidate, entry, reason in zip(every, of_entry, reasons, strict=True)
             if not reason
         },
     }
-    _check_campaign(path, written.campaign, written.rig)
     criteria = read_criteria(written.criterion, path)
     check_evidence(criteria, str(path))
     depths = frozenset(depth for candidate in candidates for depth in candidate.speed.depth.tokens)
@@ -170,7 +189,8 @@ def read_plan(path: Path, *, keep_all: bool = False) -> Plan:
         title=written.title,
         suites=_suites(path, written),
         record=_record(path, written),
-        rig=written.rig,
+        rig=plain_rig,
+        rigs=rigs,
         campaign=written.campaign,
         candidates=candidates,
         criteria=criteria,
@@ -200,6 +220,13 @@ def select(plan: Plan, pattern: str | None, exercise_ids: list[str]) -> tuple[se
     if not chosen and not exercises:
         raise InputError(f'"{pattern}" matches nothing', "--only", nearest(pattern, names + exercise_ids))
     return chosen or set(names), exercises or set(exercise_ids)
+
+
+def _check_rig(rig: tables.RigTable, where: str) -> None:
+    if rig.blocks < 1:
+        raise InputError(f"blocks is {rig.blocks}", where, "Write 1 or more.")
+    if not rig.disturbed_above > 0:
+        raise InputError(f"disturbed_above is {rig.disturbed_above}", where, "Write cores, above 0.")
 
 
 def _check_campaign(path: Path, campaign: tables.CampaignTable, rig: tables.RigTable) -> None:
@@ -253,15 +280,17 @@ def _suite_part(written: tables.PlanFile) -> Any:
     return written.suite if is_plain else [written.suite, written.suite_seed, written.selection]
 
 
-def _why_left_out(candidate: Candidate, entry: Entry, written: tables.PlanFile) -> str:
+def _why_left_out(candidate: Candidate, entry: Entry, rig: tables.RigTable) -> str:
     """Why a candidate that was not written by itself cannot run; empty: it can."""
-    budget = written.rig.memory_budget
+    budget = rig.memory_budget
     if not entry.expanded or candidate.weights is None or budget is None:
         return ""
     return why_it_cannot_fit(read_facts(candidate.weights), candidate.server, candidate.memory.overhead, budget)
 
 
-def _resolve(path: Path, written: tables.PlanFile, index: int, variant: str) -> Candidate:
+def _resolve(
+    path: Path, written: tables.PlanFile, index: int, rig: tables.NamedRigTable | None, expanded: Entry
+) -> Candidate:
     entry = written.candidate[index]
     where = f"{path} [candidate {index + 1}]"
     layers = [entry]
@@ -283,7 +312,7 @@ def _resolve(path: Path, written: tables.PlanFile, index: int, variant: str) -> 
         if name == "server" and "url" in changes:
             changes.setdefault("command", ())  # attaching by url takes the place of a command of the whole plan
         resolved[name] = msgspec.structs.replace(getattr(written, name), **changes)
-    weights = path.resolve().parent / entry.weights if entry.weights else None
+    weights = weights_on(rig, entry.weights, path.resolve().parent) if entry.weights else None
     candidate = Candidate(
         model=entry.model,
         level=entry.level,
@@ -291,7 +320,8 @@ def _resolve(path: Path, written: tables.PlanFile, index: int, variant: str) -> 
         reference=entry.reference,
         baseline=entry.baseline,
         settings_name=entry.settings,
-        variant=variant,
+        variant=expanded.variant,
+        rig=rig.name if rig is not None else "",
         **resolved,
     )
     _check_candidate(where, candidate)
@@ -335,7 +365,7 @@ def _check_server(where: str, candidate: Candidate) -> None:
         raise InputError("has a key_from without a url", where, "A key is for a server that is attached to by url.")
     if server.command and any("{weights}" in word for word in server.command) and candidate.weights is None:
         raise InputError("weights is missing", where, "The server command needs {weights}: name the file.")
-    if candidate.weights is not None and not candidate.weights.exists():
+    if candidate.weights is not None and not candidate.rig and not candidate.weights.exists():
         raise InputError(
             f"there is no weights file {candidate.weights}",
             where,
@@ -430,7 +460,7 @@ def _check_candidates(path: Path, candidates: tuple[Candidate, ...]) -> None:
     double = next((name for name in names if names.count(name) > 1), None)
     if double is not None:
         raise InputError(f"{double} appears twice", f"{path} [candidate]", "Each candidate once.")
-    references = [candidate.model for candidate in candidates if candidate.reference]
+    references = [candidate.family for candidate in candidates if candidate.reference]
     double = next((model for model in references if references.count(model) > 1), None)
     if double is not None:
         raise InputError(f"{double} has two reference levels", f"{path} [candidate]", "Mark one as reference.")

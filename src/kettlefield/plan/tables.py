@@ -25,6 +25,17 @@ class RigTable(Part, frozen=True, kw_only=True):
     memory_budget: Size | None = None  # what the candidates may take; none: not limited
 
 
+class NamedRigTable(RigTable, frozen=True, kw_only=True):
+    """``[[rig]]``: one of several machines; what it names of host, fingerprint and labels must all be so."""
+
+    name: str
+    host: str = ""  # its host name, or a pattern such as "quay-*"
+    fingerprint: str = ""  # as `kettlefield rig` shows it
+    labels: tuple[str, ...] = ()  # that a worker of a fleet must have
+    weights: str = ""  # the folder on it that weights files are in; empty: relative to the plan
+    cost_per_hour: float | None = None  # in a currency of yours, for the cost of a solved exercise
+
+
 class CampaignTable(Part, frozen=True, kw_only=True):
     """``[campaign]``: how far the suite is asked."""
 
@@ -37,7 +48,7 @@ class CampaignTable(Part, frozen=True, kw_only=True):
 class ServerTable(Part, frozen=True, kw_only=True):
     """``[server]``: how each candidate's server is started and spoken to."""
 
-    command: tuple[str, ...] = ()  # words with {weights} {port} {context} {level} {kv_bits} {concurrency} {python}
+    command: tuple[str, ...] = ()  # with {weights} {port} {context} {level} {kv_bits} {concurrency} {python} {rig}
     url: str | None = None  # attach to a running server instead
     key_from: str | None = None  # the environment variable that holds its key; the key itself is never written down
     protocol: str = "http"  # "http", "stdio", or one that another package brings
@@ -172,6 +183,7 @@ class _CandidateBase(Part, frozen=True, kw_only=True):
     reference: bool = False
     baseline: bool = False  # another model to compare the candidates with; it is not up for approval
     settings: str | None = None  # name of a [settings.NAME] block that it shares with others
+    on: tuple[str, ...] = ()  # names of [[rig]] tables that it runs on; empty: on every rig that it fits
 
 
 def _overriding(name: str, base: type[msgspec.Struct]) -> Any:
@@ -206,7 +218,7 @@ class PlanFile(Part, frozen=True, kw_only=True):
     candidate: tuple[CandidateTable, ...]
     criterion: tuple[CriterionTable, ...] = ()
     settings: dict[str, SettingsTable] = msgspec.field(default_factory=dict)
-    rig: RigTable = RigTable()
+    rig: RigTable | tuple[NamedRigTable, ...] = RigTable()
     campaign: CampaignTable = CampaignTable()
     server: ServerTable = ServerTable()
     prompting: PromptingTable = PromptingTable()

@@ -3,7 +3,6 @@
 import dataclasses
 import hashlib
 import json
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -60,7 +59,6 @@ class RigEntry:
     name: str  # as the plan calls it
     facts: dict[str, object]  # host, accelerator, toolchains, isolation, calibration
     simulated: bool
-    not_measured: Mapping[str, str]  # exercise id -> why it cannot be asked there
     memory_budget_bytes: int | None
     cost_per_hour: float | None  # in the plan's currency
 

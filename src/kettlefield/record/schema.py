@@ -120,7 +120,6 @@ rig = Table(
     Column("at", Float, nullable=False),  # when it first took part, seconds since the epoch
     Column("facts", String, nullable=False),  # JSON: host, accelerator, toolchains, isolation, calibration
     Column("simulated", Boolean, nullable=False),
-    Column("not_measured", String, nullable=False),  # JSON: exercise id -> why it cannot be asked there
     Column("memory_budget_bytes", BigInteger),
     Column("cost_per_hour", Float),  # in the plan's currency
 )

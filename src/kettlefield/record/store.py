@@ -79,11 +79,7 @@ class Record(Storage):
     def put_rig(self, entry: RigEntry) -> int:
         """The id of a rig, as it is now: it is added when it is not there yet."""
         table = schema.rig
-        row = {
-            **dataclasses.asdict(entry),
-            "facts": json.dumps(entry.facts),
-            "not_measured": json.dumps(dict(entry.not_measured)),
-        }
+        row = {**dataclasses.asdict(entry), "facts": json.dumps(entry.facts)}
 
         def write(connection: sa.Connection) -> int:
             known = connection.execute(sa.select(table.c.id).where(table.c.name == entry.name)).scalar_one_or_none()
@@ -93,6 +89,12 @@ class Record(Storage):
             return int(known)
 
         return self._write(write)
+
+    def rig_id(self, name: str) -> int | None:
+        """The id of a rig that is in the record; None: it is not, or the campaign has one rig without a name."""
+        table = schema.rig
+        with self.reading() as connection:
+            return connection.execute(sa.select(table.c.id).where(table.c.name == name)).scalar_one_or_none()
 
     def put_candidate(self, entry: CandidateEntry) -> int:
         """The candidate's id; it is added when it is not there yet."""

@@ -13,6 +13,7 @@ from kettlefield.record import schema
 from kettlefield.record.earlier import facts_now, named_now
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts, depth_tokens
+from kettlefield.results.rigs import rig_rows
 
 MOSTLY = 0.5  # of a load's time: this share of it must be reading before a rate of reading is given
 Ends = dict[str, tuple[str, dict[str, Any]]]  # procedure -> why it ended, what it found
@@ -150,6 +151,7 @@ class Floor:
 
 
 def floor_of(record: Record) -> Floor:
-    """The floor of a record's campaign: the 99th percentile of the error with one stream."""
-    calibration = campaign_facts(record)["rig"].get("calibration")
-    return Floor(float(calibration["floor_s"]) if calibration else None)
+    """The floor of a campaign, of several rigs the highest: the 99th percentile of the error with one stream."""
+    rigs = [one.facts for one in rig_rows(record)] or [campaign_facts(record)["rig"]]
+    floors = [float(facts["calibration"]["floor_s"]) for facts in rigs if facts.get("calibration")]
+    return Floor(max(floors) if len(floors) == len(rigs) else None)

@@ -146,15 +146,6 @@ def _candidates(record: Record) -> Iterator[CandidateRow]:
         )
 
 
-def rig_names(record: Record) -> tuple[str, ...]:
-    """The names of a campaign's rigs; of a campaign on one rig, its fingerprint."""
-    names = tuple(row.name for row in _rows(record, sa.select(schema.rig.c.name).order_by(schema.rig.c.id)))
-    if names:
-        return names
-    facts = [json.loads(row.rig) for row in _rows(record, sa.select(schema.campaign.c.rig))]
-    return tuple(str(one["fingerprint"]) for one in facts if "fingerprint" in one)
-
-
 def references_of(candidates: Sequence[CandidateRow]) -> dict[str, str]:
     """For each model the name of its reference level."""
     return {one.model: one.name for one in candidates if one.is_reference}

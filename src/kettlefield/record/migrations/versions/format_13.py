@@ -18,7 +18,6 @@ def upgrade() -> None:
         sa.Column("at", sa.Float, nullable=False),
         sa.Column("facts", TEXT, nullable=False),
         sa.Column("simulated", sa.Boolean, nullable=False),
-        sa.Column("not_measured", TEXT, nullable=False),
         sa.Column("memory_budget_bytes", BYTES),
         sa.Column("cost_per_hour", sa.Float),
     )
