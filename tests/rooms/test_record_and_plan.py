@@ -198,7 +198,7 @@ def test_the_reference_names_every_key_of_the_plan_and_every_table_of_the_record
     nested = {"depth": DepthTable, "closed_loop": ClosedLoopTable, "open_loop": OpenLoopTable}
     assert all(f"`[speed.{name}]`" in plan for name in nested)
     structs = [
-        tables.RigTable,
+        tables.NamedRigTable,
         tables.CampaignTable,
         *tables.OVERRIDABLE.values(),
         tables.CriterionTable,

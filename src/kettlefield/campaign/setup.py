@@ -24,8 +24,8 @@ from kettlefield.core.units import format_bytes, format_duration
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.measure.calibration import stored_calibration
 from kettlefield.plan.criteria import check_against_suite
+from kettlefield.plan.own_rig import rig_of_host
 from kettlefield.plan.plan import Candidate, Plan
-from kettlefield.plan.rigs import rig_of_host
 from kettlefield.plan.suite_selection import Asked, Share
 from kettlefield.record.entries import CampaignEntry, CandidateEntry, ExerciseEntry, RigEntry
 from kettlefield.record.store import Record
@@ -139,7 +139,10 @@ def enter_rig(
         memory_budget_bytes=int(table.memory_budget) if table.memory_budget is not None else None,
         cost_per_hour=table.cost_per_hour,
     )
-    return record.put_rig(entry)
+    rig_id = record.put_rig(entry)
+    for line in plan.left_out:
+        record.save_note(f"left out: {line}")
+    return rig_id
 
 
 def _check_styles(plan: Plan, asked: Asked) -> None:

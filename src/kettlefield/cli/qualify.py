@@ -26,8 +26,8 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import FAULTS
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
 from kettlefield.grading.grader import Grader
+from kettlefield.plan.own_rig import on_rig, own_rig
 from kettlefield.plan.plan import Plan, read_plan, select
-from kettlefield.plan.rigs import on_rig, own_rig
 from kettlefield.plan.suite_selection import read_asked
 from kettlefield.record.place import Place, read_place
 from kettlefield.record.store import Record

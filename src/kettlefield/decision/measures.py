@@ -19,7 +19,7 @@ from kettlefield.registry import Registry
 from kettlefield.results.breakdown import by_suite, together
 from kettlefield.results.capacity import procedure_ends
 from kettlefield.results.comparison import QUANTILES, Figures
-from kettlefield.results.rigs import rig_of
+from kettlefield.results.rig_rows import rig_of
 from kettlefield.results.speed import GUESSED, is_guessed, off_depth, usable_of
 from kettlefield.results.text_fidelity import Fidelity, fidelities
 

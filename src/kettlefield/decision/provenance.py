@@ -13,7 +13,7 @@ from kettlefield.core.values import ABSENT, Change, changes_between
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Ends, capacity_found, floor_depth, procedure_ends
 from kettlefield.results.frames import campaign_facts
-from kettlefield.results.rigs import rig_of, rig_rows
+from kettlefield.results.rig_rows import rig_of, rig_rows
 from kettlefield.results.rows import candidate_rows, session_rows
 from kettlefield.results.speed import timed_frame, undisturbed
 from kettlefield.rig.survey import rig_state

@@ -16,7 +16,7 @@ from kettlefield.measure.settings import FidelityTable, MemoryTable, SpeedTable
 from kettlefield.plan import tables
 from kettlefield.plan.criteria import check_against_plan, read_criteria
 from kettlefield.plan.expansion import Entry, expand, why_it_cannot_fit
-from kettlefield.plan.rigs import read_rigs, rigs_of, weights_on
+from kettlefield.plan.rig_tables import read_rigs, rigs_of, weights_on
 from kettlefield.plan.tables import Judge, check_evidence, read_judge, read_weights
 from kettlefield.record.place import DatabasePlace, FilePlace, Place, name_of_title, read_place
 from kettlefield.suite.typed_toml import nearest, read_text, read_toml, to_struct

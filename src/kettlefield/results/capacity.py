@@ -13,7 +13,7 @@ from kettlefield.record import schema
 from kettlefield.record.earlier import facts_now, named_now
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts, depth_tokens
-from kettlefield.results.rigs import rig_rows
+from kettlefield.results.rig_rows import rig_rows
 
 MOSTLY = 0.5  # of a load's time: this share of it must be reading before a rate of reading is given
 Ends = dict[str, tuple[str, dict[str, Any]]]  # procedure -> why it ended, what it found

@@ -11,7 +11,7 @@ from kettlefield.record.place import DatabasePlace, Place
 from kettlefield.record.storage import campaigns_in
 from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
-from kettlefield.results.rigs import rig_names
+from kettlefield.results.rig_rows import rig_names
 from kettlefield.results.rows import candidate_rows
 from kettlefield.views.table import View, Words, count, present, table, words
 

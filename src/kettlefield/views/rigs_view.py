@@ -11,7 +11,7 @@ from kettlefield.decision.verdict import CandidateVerdict, Decision
 from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Figures
-from kettlefield.results.rigs import RigRow, rig_rows, toolchains_that_differ
+from kettlefield.results.rig_rows import RigRow, rig_rows, toolchains_that_differ
 from kettlefield.views.table import (
     Table,
     View,

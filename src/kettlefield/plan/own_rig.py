@@ -1,59 +1,20 @@
-"""A plan's several rigs: which of them this machine is, and which candidates run on it."""
+"""Which of a plan's several rigs this machine is, and the plan as it is carried out on it."""
 
 import dataclasses
 import fnmatch
-import re
 import socket
 from collections.abc import Sequence
-from pathlib import Path
-from typing import TYPE_CHECKING
 
 from kettlefield.core.errors import InputError
 from kettlefield.plan import tables
 from kettlefield.plan.expansion import why_it_cannot_fit
+from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.rig.survey import own_fingerprint
 from kettlefield.suite.typed_toml import nearest
 from kettlefield.weights.formats import read_facts
 
-if TYPE_CHECKING:
-    from kettlefield.plan.plan import Candidate, Plan
 
-_NAME = re.compile(r"[a-z0-9][a-z0-9._-]{0,31}")
-
-
-def read_rigs(written: tables.PlanFile, path: Path) -> tuple[tables.NamedRigTable, ...]:
-    """The ``[[rig]]`` tables of a plan, checked; none where it has one ``[rig]``.
-
-    Raises
-    ------
-    InputError
-        A name cannot be one or appears twice, nothing says which machine a rig is, or a candidate names another rig.
-    """
-    rigs = written.rig if isinstance(written.rig, tuple) else ()
-    names = [rig.name for rig in rigs]
-    for number, rig in enumerate(rigs, 1):
-        where = f"{path} [rig {number}]"
-        if _NAME.fullmatch(rig.name) is None:
-            hint = "Use up to 32 small letters, digits, dots, - and _, a letter or digit first."
-            raise InputError(f'name is "{rig.name}"', where, hint)
-        if names.count(rig.name) > 1:
-            raise InputError(f'"{rig.name}" appears twice', where, "Each rig once.")
-        if rig.cost_per_hour is not None and not rig.cost_per_hour >= 0:
-            raise InputError(f"cost_per_hour is {rig.cost_per_hour:g}", where, "Write a number from 0.")
-    for number, entry in enumerate(written.candidate, 1):
-        unknown = next((name for name in entry.on if name not in names), None)
-        if unknown is not None:
-            hint = nearest(unknown, names) if names else "Name the machines in [[rig]] tables."
-            raise InputError(f'on holds "{unknown}", which is not a rig', f"{path} [candidate {number}]", hint)
-    return rigs
-
-
-def rigs_of(entry: tables.CandidateTable, rigs: Sequence[tables.NamedRigTable]) -> tuple[tables.NamedRigTable, ...]:
-    """The rigs that a candidate is to run on."""
-    return tuple(rig for rig in rigs if not entry.on or rig.name in entry.on)
-
-
-def own_rig(plan: "Plan", name: str | None, labels: Sequence[str] = ()) -> str:
+def own_rig(plan: Plan, name: str | None, labels: Sequence[str] = ()) -> str:
     """The name of the rig that this machine is; of a plan with one ``[rig]``, the empty name.
 
     Parameters
@@ -101,7 +62,7 @@ def _matches(rig: tables.NamedRigTable, host: str, fingerprint: str, labels: Seq
     return any(asked for asked, _ in wanted) and all(so for asked, so in wanted if asked)
 
 
-def on_rig(plan: "Plan", name: str) -> "Plan":
+def on_rig(plan: Plan, name: str) -> Plan:
     """The plan as it is carried out on one of its rigs: the candidates that are there and fit, and why others do not.
 
     Raises
@@ -123,7 +84,7 @@ def on_rig(plan: "Plan", name: str) -> "Plan":
     return dataclasses.replace(plan, rig=own, rig_name=name, candidates=left, left_out=(*plan.left_out, *left_out))
 
 
-def _why_not(candidate: "Candidate", rig: tables.NamedRigTable) -> str:
+def _why_not(candidate: Candidate, rig: tables.NamedRigTable) -> str:
     if candidate.weights is None:
         return ""
     if not candidate.weights.exists():
@@ -135,12 +96,6 @@ def _why_not(candidate: "Candidate", rig: tables.NamedRigTable) -> str:
     except InputError:
         return ""  # of a format that we do not read: it is tried
     return why_it_cannot_fit(facts, candidate.server, candidate.memory.overhead, rig.memory_budget)
-
-
-def weights_on(rig: tables.NamedRigTable | None, weights: str, folder: Path) -> Path:
-    """Where a candidate's weights are: in the rig's folder, where it names one, else relative to the plan."""
-    base = folder / rig.weights if rig is not None and rig.weights else folder
-    return base / weights
 
 
 def rig_of_host() -> dict[str, str]:
