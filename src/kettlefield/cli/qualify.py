@@ -21,6 +21,7 @@ from kettlefield.campaign.outlook import outlooks
 from kettlefield.campaign.readiness import check_extensions, prepare_grading
 from kettlefield.campaign.work import Scope
 from kettlefield.cli.commands import COMMANDS, ExitCode
+from kettlefield.cli.fleet_run import run_fleet
 from kettlefield.cli.progress import CampaignProgress
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import FAULTS
@@ -59,6 +60,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("--only", metavar="PATTERN", help="only candidates or exercises that match, e.g. '*@q4_k_m'")
     parser.add_argument(
         "--rig", metavar="NAME", help="which of the plan's [[rig]] tables this machine is, where it cannot be told"
+    )
+    parser.add_argument(
+        "--fleet",
+        metavar="ADDRESS",
+        help="let the workers of this Dask scheduler do it, such as tcp://quay-1:8786: each rig its own candidates",
     )
     parser.add_argument(
         "--part",
@@ -117,6 +123,12 @@ def run(args: argparse.Namespace) -> int:
         raise InputError(
             "needs --dry-run", "--earlier", "It says what is likely to be decided; a run looks for itself."
         )
+    if args.fleet is not None:
+        if args.rig is not None:
+            raise InputError("does not go with --fleet", "--rig", "A fleet's workers say which rig they are.")
+        code = run_fleet(args)
+        show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
+        return code
     code = run_campaign(
         args.plan,
         args.only,

@@ -1,0 +1,179 @@
+"""A campaign on a fleet: a real scheduler and workers on the loopback interface, each a simulated rig of its own."""
+
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from database import Cluster
+
+from kettlefield.record.store import Record
+
+DASK = str(Path(sys.executable).with_name("dask"))
+RIGS = ("quay", "attic", "loft")
+
+
+@pytest.fixture
+def cluster():
+    cluster = Cluster()
+    yield cluster
+    cluster.remove()
+
+
+class Fleet:
+    """A scheduler, and workers that can be killed with all that they started."""
+
+    def __init__(self, folder):
+        self.folder, self.running = folder, {}
+        self.file = folder / "scheduler.json"
+
+    def start(self, name, *words):
+        env = {**os.environ, "DASK_DISTRIBUTED__ADMIN__TICK__LIMIT": "60s"}
+        with (self.folder / f"{name}.out").open("w") as log:
+            self.running[name] = subprocess.Popen(
+                [DASK, *words], cwd=self.folder, stdout=log, stderr=log, env=env, start_new_session=True
+            )
+
+    def scheduler(self):
+        self.file.unlink(missing_ok=True)
+        self.start("scheduler", "scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard",
+                   "--scheduler-file", str(self.file))  # fmt: skip
+        until = time.monotonic() + 120
+        while not self.file.exists():
+            assert time.monotonic() < until
+            time.sleep(0.05)
+        return json.loads(self.file.read_text())["address"]
+
+    def worker(self, name, address, resources=None):
+        resources = f"rig=1 {name}=1" if resources is None else resources
+        words = ["--resources", resources] if resources else []
+        self.start(name, "worker", address, "--nthreads", "1", "--no-dashboard", "--host", "127.0.0.1", *words)
+
+    def kill(self, name):
+        process = self.running.pop(name)
+        os.killpg(process.pid, signal.SIGKILL)
+        process.wait()
+
+
+@pytest.fixture
+def fleet(tmp_path):
+    fleet = Fleet(tmp_path)
+    yield fleet
+    for name in list(fleet.running):
+        fleet.kill(name)
+
+
+@pytest.fixture
+def plan(make_plan, cluster):
+    plan = make_plan(
+        candidates=(("q4_k_m", ""), ("q2_k", 'on = ["quay"]')),
+        tables={"grading": "samples = 2\nconcurrent_trials = 4"},
+    )
+    text = plan.read_text()
+    table = 'name = "{0}"\nlabels = ["{0}"]\naccelerator = "simulated:card"\ndisturbed_above = 64.0\n'
+    rigs = "".join(f"[[rig]]\n{table.format(name)}\n" for name in RIGS)
+    text = text[: text.index("[rig]")] + rigs + text[text.index("[server]") :]
+    plan.write_text(text.replace('"record.db"', json.dumps(cluster.database("fleet") + "#desk")))
+    return plan
+
+
+def trials(place):
+    """Candidate and exercise of every trial that the database has; none while it is away."""
+    record = Record(place)
+    try:
+        with record._engine.engine.connect() as connection:
+            rows = connection.exec_driver_sql(
+                "SELECT c.name, t.exercise_id, t.sample FROM trial t JOIN candidate c ON c.id = t.candidate_id"
+            ).all()
+            return [tuple(row) for row in rows]
+    except Exception:
+        return []
+    finally:
+        record.close()
+
+
+def wait_for(condition, within_s=240):
+    until = time.monotonic() + within_s
+    while not condition():
+        assert time.monotonic() < until, "it never came"
+        time.sleep(0.05)
+
+
+def test_a_worker_and_the_database_die_half_way_and_the_record_is_the_plan(fleet, plan, cluster, program, run_cli):
+    place = re.search(r'record = "([^"]+)"', plan.read_text())[1]
+    address = fleet.scheduler()
+    for name in RIGS:
+        fleet.worker(name, address)
+    fleet.worker("helper", address, resources="")
+    wait_for(lambda: (plan.parent / "helper.out").read_text().count("Registered to"))
+    run = subprocess.Popen([program, "qualify", str(plan), "--fleet", address, "--json"], text=True,
+                           stdout=subprocess.PIPE, stderr=subprocess.PIPE)  # fmt: skip
+    try:
+        wait_for(lambda: len([t for t in trials(place) if t[0].endswith("on quay")]) >= 3)
+        fleet.kill("quay")
+        wait_for(lambda: len(trials(place)) >= 12)
+        cluster.stop()
+        time.sleep(1)
+        cluster.start()
+        fleet.worker("quay", address)
+        out, err = run.communicate(timeout=400)
+    finally:
+        run.kill()
+    assert run.returncode == 0 and "Traceback" not in err, err
+    assert "helper" not in err and "was started without --resources" in err
+    wanted = {f"kelpling-400m@q4_k_m on {name}" for name in RIGS} | {"kelpling-400m@q2_k on quay"}
+    found = trials(place)
+    assert len(found) == len(set(found)) == len(wanted) * 12 * 2 and {one[0] for one in found} == wanted
+    assert {row["candidate"] for row in json.loads(out)["candidates"]} == wanted
+    # nothing is left to do, and nothing is done again
+    again = run_cli("qualify", plan, "--fleet", address)
+    assert again.code == 0 and len(trials(place)) == len(found)
+
+
+def test_ctrl_c_stops_what_runs_on_every_rig(fleet, plan, program):
+    place = re.search(r'record = "([^"]+)"', plan.read_text())[1]
+    address = fleet.scheduler()
+    for name in RIGS[:2]:
+        fleet.worker(name, address)
+    wait_for(lambda: all("Registered to" in (plan.parent / f"{name}.out").read_text() for name in RIGS[:2]))
+    run = subprocess.Popen([program, "qualify", str(plan), "--fleet", address], text=True,
+                           stdout=subprocess.PIPE, stderr=subprocess.PIPE)  # fmt: skip
+    wait_for(lambda: len({t[0] for t in trials(place)}) == 2)
+    run.send_signal(signal.SIGINT)
+    err = run.communicate(timeout=120)[1]
+    assert run.returncode == 130 and "the same command resumes" in err
+    assert "! no worker is this rig yet" in err and "loft" in err
+    servers = ["pgrep", "-f", f"kettlefield.demo.*{plan.parent}"]
+    wait_for(lambda: subprocess.run(servers, capture_output=True, check=False).stdout == b"", 60)
+    assert 0 < len(trials(place)) < 24 * 4
+
+
+def test_a_fleet_that_cannot_carry_it_out_is_refused_in_one_line(fleet, plan, run_cli):
+    nobody = run_cli("qualify", plan, "--fleet", "tcp://127.0.0.1:9")
+    assert nobody.code == 3 and "no scheduler answers there" in nobody.err
+    address = fleet.scheduler()
+    empty = run_cli("qualify", plan, "--fleet", address)
+    assert empty.code == 2 and "has no workers" in empty.err and "dask worker" in empty.err
+    fleet.worker("barn", address)
+    wait_for(lambda: "Registered to" in (plan.parent / "barn.out").read_text())
+    other = run_cli("qualify", plan, "--fleet", address)
+    assert other.code == 2 and "none of its 1 workers is one of the rigs quay, attic, loft" in other.err
+    assert "this machine" in other.err
+    text = plan.read_text()
+    for change, words in (
+        ((re.search(r'record = "[^"]+"', text)[0], 'record = "record.db"'), "several machines cannot write one file"),
+        ((text[text.index("[[rig]]") : text.index("[server]")], ""), "names no rigs"),
+    ):
+        own = plan.with_name("other.toml")
+        own.write_text(text.replace(*change).replace('on = ["quay"]', "") if "rigs" in words else text.replace(*change))
+        done = run_cli("qualify", own, "--fleet", address)
+        assert done.code == 2 and words in done.err, done.err
+    both = run_cli("qualify", plan, "--fleet", address, "--rig", "quay")
+    assert both.code == 2 and "does not go with --fleet" in both.err
+    odd = run_cli("qualify", plan, "--fleet", "nonsense://x")
+    assert odd.code == 2 and odd.err.count("\n") == 1
