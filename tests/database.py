@@ -5,6 +5,7 @@ import pwd
 import shutil
 import subprocess
 import tempfile
+import time
 from pathlib import Path
 
 import psycopg
@@ -17,6 +18,14 @@ def programs():
         return Path(known).resolve().parent
     folders = sorted(Path("/usr/lib/postgresql").glob("*/bin"), key=lambda path: int(path.parent.name))
     return folders[-1] if folders else None
+
+
+def wait_for(condition, within_s=240):
+    """Until something is so; a busy machine takes its time."""
+    until = time.monotonic() + within_s
+    while not condition():
+        assert time.monotonic() < until, "it never came"
+        time.sleep(0.03)
 
 
 class Cluster:

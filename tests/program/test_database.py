@@ -4,11 +4,10 @@ import re
 import signal
 import sqlite3
 import subprocess
-import time
 
 import pytest
 import sqlalchemy as sa
-from database import Cluster
+from database import Cluster, wait_for
 from records import PASSED, WRONG, Writer
 
 from kettlefield.core.errors import InputError, RigError
@@ -60,13 +59,6 @@ def count(place, what="trial"):
         return 0
     finally:
         record.close()
-
-
-def wait_for(condition, within_s=180):
-    until = time.monotonic() + within_s
-    while not condition():
-        assert time.monotonic() < until, "it never came"
-        time.sleep(0.02)
 
 
 @pytest.fixture

@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 import pytest
-from database import Cluster
+from database import Cluster, wait_for
 
 from kettlefield.record.store import Record
 
@@ -95,13 +95,6 @@ def trials(place):
         return []
     finally:
         record.close()
-
-
-def wait_for(condition, within_s=240):
-    until = time.monotonic() + within_s
-    while not condition():
-        assert time.monotonic() < until, "it never came"
-        time.sleep(0.05)
 
 
 def test_a_worker_and_the_database_die_half_way_and_the_record_is_the_plan(fleet, plan, cluster, program, run_cli):
