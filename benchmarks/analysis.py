@@ -20,6 +20,7 @@ from kettlefield.record.store import Record
 
 LEVELS = ("f16", "q8_0", "q6_k", "q5_k_m", "q4_k_m", "q3_k_m", "q3_k_s", "q2_k")
 EXERCISES = 500
+AT_ONCE = 5_000  # trials that are inserted together
 PLAN = """\
 title = "A large campaign"
 suite = "s"
@@ -44,17 +45,17 @@ QUERY = (
     " JOIN attempt a ON a.trial_id = t.id JOIN exchange e ON e.id = a.exchange_id"
 )
 OURS = """\
-import sys, pathlib
-from kettlefield.plan.evaluation import decide
+import sys
+from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
-found = decide(Record.open(pathlib.Path(sys.argv[1])))
+found = decide(Record.open(sys.argv[1]))
 print(sum(row.trials for row in found.table.rows))
 """
 
 
 REPORT = """\
 import sys, pathlib
-from kettlefield.plan.evaluation import decide
+from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
 from kettlefield.views.report_page import write_report
 path = pathlib.Path(sys.argv[1])
@@ -64,14 +65,14 @@ print(f"{written[0].stat().st_size / 2**20:.1f} MiB")
 """
 
 
-def write_record(path: Path, trials: int) -> None:
-    """A record of one model at eight levels, written in bulk."""
-    rng, record = random.Random(3), Record.create_or_open(path)
+def write_record(place: Path | str, trials: int) -> None:
+    """A record of one model at eight levels, written in bulk, in a file or in a database."""
+    rng, record = random.Random(3), Record.create_or_open(place)
     samples = max(1, trials // (len(LEVELS) * EXERCISES))
-    engine = sa.create_engine(f"sqlite:///{path}")
     reply, files = pack_text("def berths(n):\n    return n\n"), pack_json({"answer.py": "x"})
     stamps = pack_stamps([0.1, 0.2], [False, False])
-    with engine.begin() as connection:
+
+    def write(connection: sa.Connection) -> None:
         connection.execute(
             schema.campaign.insert(),
             {
@@ -131,10 +132,20 @@ def write_record(path: Path, trials: int) -> None:
                          "passed": passed, "end": "finished", "cases_passed": 1, "cases_total": 2, "detail": "",
                          "wall_s": 0.1}
                     )  # fmt: skip
-            for table, entries in rows.items():
-                connection.execute(table.insert(), entries)
+                if len(rows[schema.trial]) >= AT_ONCE:
+                    flush(connection, rows)
+            flush(connection, rows)
+
+    record.write_all(write)
     record.close()
-    engine.dispose()
+
+
+def flush(connection: sa.Connection, rows: dict[sa.Table, list[dict[str, object]]]) -> None:
+    """Insert what is waiting, so that a million rows are not held at once."""
+    for table, entries in rows.items():
+        if entries:
+            connection.execute(table.insert(), entries)
+            entries.clear()
 
 
 def timed(program: str, path: Path) -> tuple[float, str]:

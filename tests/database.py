@@ -31,7 +31,8 @@ def wait_for(condition, within_s=240):
 class Cluster:
     """Started and stopped at will; its superuser needs no password, others do."""
 
-    def __init__(self):
+    def __init__(self, *, durable=False):
+        self.durable = durable  # with full syncs, as a server is run; the tests need none
         # a socket's path has at most 107 characters, and pytest's folders are long
         self.folder = Path(tempfile.mkdtemp(prefix="kettle-pg-"))
         self._as_user = []
@@ -72,7 +73,8 @@ class Cluster:
     def start(self):
         if (self.data / "postmaster.pid").exists():
             return
-        options = f"-k {self.folder} -c listen_addresses='' -c fsync=off -c max_connections=200"
+        options = f"-k {self.folder} -c listen_addresses='' -c max_connections=200"
+        options += "" if self.durable else " -c fsync=off"
         self._run("pg_ctl", "-D", self.data, "-o", options, "-w", "-l", self.folder / "log", "start")
 
     def stop(self, how="immediate"):
