@@ -131,6 +131,9 @@ def test_two_rigs_write_one_record_side_by_side(several, run_cli, run_main):
         text = run_main("compare", place, "--part", "rigs").out
         assert "Which level on which rig" in text and "rejected: peak_bytes" in text and "(recommended)" in text
         assert "quay, attic" in run_main("records", place).out or "attic, quay" in run_main("records", place).out
+        assert run_main("report", place, "-o", plan.parent / "page").code == 0
+        page = (plan.parent / "page" / "report.html").read_text()
+        assert "Which level on which rig" in page and "toolchains of attic" in page and "rig quay" in page
         # an old toolchain on one of them is named wherever they are compared
         record = Record.open(place)
         assert {one.facts["hostname"] for one in rig_rows(record)} == {HOST} and toolchains_that_differ(record) == {}

@@ -134,7 +134,7 @@ def _measured(decision: Decision, rigs: tuple[RigRow, ...], only: str | None) ->
                 row.peak_bytes,
                 rig.memory_budget_bytes,
                 row.seconds_per_solved or None,
-                cost_per_solved(row, rig),
+                cost * 1000 if (cost := cost_per_solved(row, rig)) is not None else None,
             )
         )
     return table(
@@ -148,7 +148,7 @@ def _measured(decision: Decision, rigs: tuple[RigRow, ...], only: str | None) ->
             size("peak memory"),
             size("budget"),
             number("s/solved"),
-            number("cost/solved"),
+            number("cost/1,000 solved"),
         ],
         rows,
         note="Cost: request time of all trials over those solved, divided by the requests in flight at once, at the "

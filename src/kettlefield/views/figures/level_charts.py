@@ -103,7 +103,7 @@ def candidates_at_a_glance(
     budget_bytes, outside = budget_in_sight(budget_bytes, known["peak_bytes"].max())
     width_in, height_in = SMALL_IN
     figure, axes = new_chart("Pass rate and peak memory", height_in=height_in, width_in=width_in)
-    for number, (model, of_model) in enumerate(known.groupby("model", sort=False)):
+    for number, (_, of_model) in enumerate(known.groupby("model", sort=False)):
         colour, marker = COLOURS[number % len(COLOURS)], MARKERS[number % len(MARKERS)]
         for row in rows_of(of_model):
             x, is_chosen = row.peak_bytes / scale.factor, row.candidate in chosen
@@ -111,7 +111,7 @@ def candidates_at_a_glance(
             axes.plot(x, row.pass_rate, marker, color=colour, markersize=9 if is_chosen else 6)[0].set_markerfacecolor(
                 colour if is_chosen else "none"
             )
-            words = f"{model}@{row.level}" if is_chosen else str(row.level)
+            words = str(row.candidate if is_chosen else row.level)
             # a name to the side on which there is more room
             leftward = is_chosen and row.peak_bytes > 0.4 * known["peak_bytes"].max()
             place = {"ha": "right", "xytext": (-7, 5)} if leftward else {"xytext": (6, 4)}

@@ -15,6 +15,7 @@ from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.provenance import Standing
 from kettlefield.decision.verdict import CandidateVerdict
 from kettlefield.results.look_rows import Look, looks_of
+from kettlefield.results.rig_rows import rig_rows
 from kettlefield.results.rows import not_measured
 from kettlefield.server.loaded import named
 from kettlefield.views.criteria_view import criteria_tables, glance_table, signatures_table
@@ -23,6 +24,7 @@ from kettlefield.views.figures.look_charts import looks_over_exercises
 from kettlefield.views.looks_view import looks_table, stops_table
 from kettlefield.views.material import Material, solved_frame
 from kettlefield.views.parts import Beside, Drawn, Part, Section, drawn
+from kettlefield.views.rigs_view import rig_parts
 from kettlefield.views.style import Chart
 from kettlefield.views.table import Table, Words, folded, present, table, words
 
@@ -34,7 +36,8 @@ def headline(material: Material) -> str:
         choices = " and ".join(decision.recommended.values())
         others = sum(one.verdict is Verdict.APPROVED for one in decision.verdicts) - len(decision.recommended)
         also = f"; {others} more {'is' if others == 1 else 'are'} approved" if others else ""
-        return f"Approved for self-hosting on this machine: {choices}{also}."
+        where = "on their rigs" if rig_rows(material.record) else "on this machine"
+        return f"Approved for self-hosting {where}: {choices}{also}."
     open_ones = [one.candidate for one in decision.verdicts if one.verdict is Verdict.UNDECIDED]
     if open_ones:
         return f"Nothing is approved yet: the evidence leaves {', '.join(open_ones)} undecided."
@@ -63,6 +66,7 @@ def verdict_section(material: Material) -> Section:
                 right=present(_glance(material), _not_covered(material), _unsigned(material)),
             ),
             *_signed(material),
+            *rig_parts(material.record, decision),
             table(
                 "Every candidate",
                 [words("candidate"), words("verdict"), words("because")],
@@ -213,21 +217,26 @@ def _signed(material: Material) -> tuple[Words | Table, ...]:
     return *signed, Words(text="Nothing in the record was changed since the last signature.")
 
 
-def _holds_for(material: Material) -> list[tuple[str, str]]:
-    campaign = material.campaign
-    host = campaign["rig"].get("host", {})
-    card = campaign["rig"].get("accelerator")
+def _machine(facts: Mapping[str, Any]) -> str:
+    """A rig in words."""
+    host, card = facts.get("host", {}), facts.get("accelerator")
     machine = f"{host.get('cpu', 'unknown processor')}, {host.get('cores', '?')} cores"
     if host.get("memory_bytes"):
         machine += f", {format_bytes(host['memory_bytes'])} memory"
     if card:
         machine += f"; {card['name']}, {format_bytes(card['memory_bytes'])}"
+    return machine
+
+
+def _holds_for(material: Material) -> list[tuple[str, str]]:
+    campaign, rigs = material.campaign, rig_rows(material.record)
+    machines = [(f"rig {one.name}", _machine(one.facts)) for one in rigs]
     servers = dict.fromkeys(
         named(one.server.get("loaded")) or str(one.server.get("says", "")).partition(";")[0]
         for one in material.standings.values()
     )
     return [
-        ("machine", machine),
+        *(machines or [("machine", _machine(campaign["rig"]))]),
         ("server", ", ".join(name for name in servers if name) or "says nothing of itself"),
         ("suite", f"{campaign['suite_name']} ({campaign['suite_digest'][:19]})"),
         ("campaign begun", datetime.fromtimestamp(campaign["started_at"], UTC).strftime("%Y-%m-%d %H:%M UTC")),
@@ -302,7 +311,19 @@ def evidence_section(material: Material) -> Section:
 
 
 def _campaign(material: Material) -> list[tuple[str, str]]:
-    campaign, rig = material.campaign, material.campaign["rig"]
+    campaign, rigs = material.campaign, rig_rows(material.record)
+    of_rigs = [
+        (f"{what} of {one.name}", text) for one in rigs for what, text in _rig_in_detail(one.facts)
+    ] or _rig_in_detail(campaign["rig"])
+    return [
+        ("plan", campaign["plan_digest"]),
+        ("suite", f"{campaign['suite_name']}, {campaign['suite_digest']}"),
+        *of_rigs,
+        ("results", material.audit.signatures[-1].results_digest if material.audit.signatures else "not signed yet"),
+    ]
+
+
+def _rig_in_detail(rig: Mapping[str, Any]) -> list[tuple[str, str]]:
     host, calibration = rig.get("host", {}), rig.get("calibration")
     isolation = rig.get("isolation", {})
     lacks = f", without {', '.join(isolation['lacks'])}" if isolation.get("lacks") else ""
@@ -312,8 +333,6 @@ def _campaign(material: Material) -> list[tuple[str, str]]:
         else f"stopwatch floor {format_duration(calibration['floor_s'])}"
     )
     return [
-        ("plan", campaign["plan_digest"]),
-        ("suite", f"{campaign['suite_name']}, {campaign['suite_digest']}"),
         (
             "rig",
             f"{host.get('system', '?')}, kernel {host.get('kernel', '?')}, fingerprint {rig.get('fingerprint', '?')}",
@@ -325,7 +344,6 @@ def _campaign(material: Material) -> list[tuple[str, str]]:
         ("toolchains", ", ".join(f"{name} {version}" for name, version in rig.get("toolchains", {}).items()) or "-"),
         ("isolation", f"{isolation.get('name', '?')}{lacks}"),
         ("calibration", floor),
-        ("results", material.audit.signatures[-1].results_digest if material.audit.signatures else "not signed yet"),
     ]
 
 
