@@ -27,7 +27,12 @@ AFTER_8 = (
     *("DROP INDEX one_trial_each", "ALTER TABLE trial DROP COLUMN context_fill"),
     *("ALTER TABLE exercise DROP COLUMN refer", "ALTER TABLE exercise DROP COLUMN block"),
     "ALTER TABLE campaign DROP COLUMN until",
-    *(f"DROP TABLE {name}" for name in ("server_metrics", "workspace_run", "workspace_turn", "look")),
+    # a column that refers to a table cannot be dropped, but be out of the way
+    "ALTER TABLE candidate RENAME COLUMN rig_id TO later",
+    *(
+        f"DROP TABLE {name}"
+        for name in ("server_metrics", "workspace_run", "workspace_turn", "look", "rig", "run_writer")
+    ),
 )
 CALLS = {"kind": "calls", "name": "c", "cases": "cases.json"}
 
