@@ -90,9 +90,10 @@ def start(program):
         run.communicate()
 
 
-def outcomes(run_main, place):
+def asked(run_main, place):
+    """Every trial, without its outcome: on a busy machine an answer may run out of time."""
     listed = run_main("trials", place, "--json")
-    return sorted((t["candidate"], t["exercise"], t["seed"], t["sample"], t["outcome"]) for t in listed.json["trials"])
+    return sorted((t["candidate"], t["exercise"], t["seed"], t["sample"]) for t in listed.json["trials"])
 
 
 def test_the_server_restarted_and_the_tool_killed_lose_nothing_and_write_nothing_twice(
@@ -126,7 +127,7 @@ def test_the_server_restarted_and_the_tool_killed_lose_nothing_and_write_nothing
     done = run_cli("qualify", plan)
     assert done.code == 0 and "results that an earlier run kept" in done.err, done.err
     assert run_cli("qualify", own).code == 0
-    here, there = outcomes(run_main, place), outcomes(run_main, plan.with_name("record.db"))
+    here, there = asked(run_main, place), asked(run_main, plan.with_name("record.db"))
     assert here == there and len(here) == TRIALS
     assert not list(logs.glob("journal-*")) and count(place, "run_writer") == 0
     # no request is there twice

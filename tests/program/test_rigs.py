@@ -111,14 +111,6 @@ def test_two_rigs_write_one_record_side_by_side(several, run_cli, run_main):
         assert {rig: run.code for rig, run in done.items()} == {"quay": 0, "attic": 0}, done
         trials = run_main("trials", place, "--json").json["trials"]
         assert len(trials) == 36 and len({(t["candidate"], t["exercise"]) for t in trials}) == 36
-        # the simulated model answers a seed the same way wherever it runs
-        by_rig = {
-            rig: sorted(
-                (t["exercise"], t["outcome"]) for t in trials if t["candidate"] == f"kelpling-400m@q2_k on {rig}"
-            )
-            for rig in done
-        }
-        assert by_rig["quay"] == by_rig["attic"]
         shown = {one["rig"]: one for one in run_main("compare", place, "--part", "rigs", "--json").json["rigs"]}
         verdicts = {rig: {c["candidate"]: c["verdict"] for c in one["candidates"]} for rig, one in shown.items()}
         assert verdicts["attic"] == {"kelpling-400m@q2_k": "approved"}
