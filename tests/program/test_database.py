@@ -90,10 +90,12 @@ def start(program):
         run.communicate()
 
 
-def asked(run_main, place):
-    """Every trial, without its outcome: on a busy machine an answer may run out of time."""
-    listed = run_main("trials", place, "--json")
-    return sorted((t["candidate"], t["exercise"], t["seed"], t["sample"]) for t in listed.json["trials"])
+def outcomes(run_main, place):
+    """The outcome of every trial, by what was asked."""
+    listed = run_main("trials", place, "--json").json["trials"]
+    found = {(t["candidate"], t["exercise"], t["seed"], t["sample"]): t["outcome"] for t in listed}
+    assert len(found) == len(listed) == TRIALS
+    return found
 
 
 def test_the_server_restarted_and_the_tool_killed_lose_nothing_and_write_nothing_twice(
@@ -127,8 +129,11 @@ def test_the_server_restarted_and_the_tool_killed_lose_nothing_and_write_nothing
     done = run_cli("qualify", plan)
     assert done.code == 0 and "results that an earlier run kept" in done.err, done.err
     assert run_cli("qualify", own).code == 0
-    here, there = asked(run_main, place), asked(run_main, plan.with_name("record.db"))
-    assert here == there and len(here) == TRIALS
+    here, there = outcomes(run_main, place), outcomes(run_main, plan.with_name("record.db"))
+    # the same answers, the same outcomes; only on a busy machine an answer may run out of time in one of the two
+    late = {one for one in here if "timed-out" in {here[one], there.get(one)}}
+    assert here.keys() == there.keys() and len(late) < TRIALS // 4
+    assert {one: here[one] for one in here.keys() - late} == {one: there[one] for one in there.keys() - late}
     assert not list(logs.glob("journal-*")) and count(place, "run_writer") == 0
     # no request is there twice
     assert count(place, "exchange") == count(place, "(SELECT DISTINCT candidate_id, asked_at, purpose FROM exchange) d")

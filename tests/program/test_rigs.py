@@ -117,9 +117,9 @@ def test_two_rigs_write_one_record_side_by_side(several, run_cli, run_main):
         assert verdicts["quay"] == {"kelpling-400m@f16": "rejected", "kelpling-400m@q2_k": "approved"}
         assert shown["quay"]["recommended"] == shown["attic"]["recommended"] == ["kelpling-400m@q2_k"]
         costs = {c["candidate"]: (c["seconds_per_solved"], c["cost_per_solved"]) for c in shown["quay"]["candidates"]}
-        for seconds, cost in costs.values():
-            # at up to four requests at once, at 2.0 an hour
-            assert cost is None or seconds / 4 / 3600 * 2.0 <= cost * 1.001 <= seconds / 3600 * 2.1
+        for name, (seconds, cost) in costs.items():
+            at_once = max(t["concurrency"] for t in trials if t["candidate"] == f"{name} on quay")
+            assert cost is None or cost == pytest.approx(seconds / at_once / 3600 * 2.0)
         assert all(one["cost_per_solved"] is None for one in shown["attic"]["candidates"])
         text = run_main("compare", place, "--part", "rigs").out
         assert "Which level on which rig" in text and "rejected: peak_bytes" in text and "(recommended)" in text
