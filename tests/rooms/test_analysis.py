@@ -2,6 +2,7 @@
 
 import json
 
+import pandas as pd
 import pytest
 from records import FAULT, PASSED, WRONG, Writer
 
@@ -11,6 +12,7 @@ from kettlefield.core.statistics.intervals import pass_ratio, wilson_interval
 from kettlefield.decision.verdict import overall, reach_verdicts, recommendations
 from kettlefield.plan.criteria import terms_of_text
 from kettlefield.record.store import Record
+from kettlefield.results import frames
 from kettlefield.results.breakdown import pass_rates_by
 from kettlefield.results.comparison import compare, on_frontier
 from kettlefield.results.frames import campaign_facts, notes, speed_frame, trials_frame
@@ -35,6 +37,18 @@ def test_solved_pass_rate_and_cost_by_hand(write):
     assert row.outcomes == {"passed": 2, "wrong-answer": 1, "server-fault": 1}
     assert (row.tokens_per_solved, row.seconds_per_solved) == (150.0, 3.0)
     assert (row.reference, row.model, row.level) == (True, "m", "f16")
+
+
+@pytest.mark.parametrize("rows_at_once", [1, 2, 3])
+def test_rows_that_are_read_in_parts_are_the_same(write, monkeypatch, rows_at_once):
+    """With what is empty in one part and not in the next: a fault's figures, and a whole number."""
+    writer = write(exercises=5)
+    ids = writer.candidate("m@f16")
+    for exercise, outcome in enumerate((FAULT, FAULT, PASSED, WRONG, FAULT)):
+        writer.trial(ids, exercise, outcome, tokens=None if outcome is FAULT else 100)
+    whole = trials_frame(writer.record)
+    monkeypatch.setattr(frames, "ROWS_AT_ONCE", rows_at_once)
+    pd.testing.assert_frame_equal(trials_frame(Record.open(writer.path)), whole, check_dtype=False)
 
 
 def test_samples_of_one_exercise_are_discounted(write):

@@ -12,6 +12,8 @@ from kettlefield.record import schema
 from kettlefield.record.store import Record
 from kettlefield.results.rows import not_measured, trials_query
 
+ROWS_AT_ONCE = 50_000  # that are read from the place before they become columns
+
 
 def campaign_facts(record: Record) -> dict[str, Any]:
     """The campaign's row, its JSON columns decoded.
@@ -156,8 +158,17 @@ def noted_candidates(record: Record) -> frozenset[str]:
 
 
 def _frame(record: Record, query: sa.Select[Any]) -> pd.DataFrame:
+    """What a query finds. Rows are made columns a part at a time: as objects a million of them would take gigabytes."""
     with record.reading() as connection:
-        return pd.read_sql_query(query, connection)
+        streamed = connection.execution_options(stream_results=True)
+        pieces = list(pd.read_sql_query(query, streamed, chunksize=ROWS_AT_ONCE))
+    if len(pieces) == 1:
+        return pieces[0]
+    kinds = {name: piece[name].dtype for piece in pieces for name in piece if piece[name].notna().any()}
+    # what is empty in one part has the type that it has in the others; whole numbers have no empty value
+    wanted = {name: float if pd.api.types.is_numeric_dtype(kind) else kind for name, kind in kinds.items()}
+    same = [piece.astype({n: wanted[n] for n in wanted if piece[n].isna().all()}) for piece in pieces]
+    return pd.concat(same, ignore_index=True)
 
 
 def depth_tokens(frame: pd.DataFrame) -> pd.Series:
