@@ -32,8 +32,8 @@ class Fleet:
         self.folder, self.running = folder, {}
         self.file = folder / "scheduler.json"
 
-    def start(self, name, *words):
-        env = {**os.environ, "DASK_DISTRIBUTED__ADMIN__TICK__LIMIT": "60s"}
+    def start(self, name, *words, **more):
+        env = {**os.environ, "DASK_DISTRIBUTED__ADMIN__TICK__LIMIT": "60s", **more}
         with (self.folder / f"{name}.out").open("w") as log:
             self.running[name] = subprocess.Popen(
                 [DASK, *words], cwd=self.folder, stdout=log, stderr=log, env=env, start_new_session=True
@@ -49,10 +49,11 @@ class Fleet:
             time.sleep(0.05)
         return json.loads(self.file.read_text())["address"]
 
-    def worker(self, name, address, resources=None):
+    def worker(self, name, address, resources=None, *, threads=1, **env):
         resources = f"rig=1 {name}=1" if resources is None else resources
         words = ["--resources", resources] if resources else []
-        self.start(name, "worker", address, "--nthreads", "1", "--no-dashboard", "--host", "127.0.0.1", *words)
+        self.start(name, "worker", address, "--nthreads", str(threads), "--no-dashboard", "--host", "127.0.0.1",
+                   "--name", name, *words, **env)  # fmt: skip
 
     def kill(self, name):
         process = self.running.pop(name)
@@ -126,6 +127,58 @@ def test_a_worker_and_the_database_die_half_way_and_the_record_is_the_plan(fleet
     # nothing is left to do, and nothing is done again
     again = run_cli("qualify", plan, "--fleet", address)
     assert again.code == 0 and len(trials(place)) == len(found)
+
+
+def test_graders_grade_for_a_rig_until_they_die_and_one_of_another_version_does_not(
+    fleet, plan, program, run_main, tmp_path
+):
+    text = plan.read_text()
+    others = text[text.index("[[rig]]", text.index("[[rig]]") + 1) : text.index("[server]")]
+    plan.write_text(text.replace(others, ""))
+    place = re.search(r'record = "([^"]+)"', text)[1]
+    (tmp_path / "older").mkdir()
+    (tmp_path / "older" / "sitecustomize.py").write_text("import kettlefield\nkettlefield.__version__ = '0.0.1'\n")
+    address = fleet.scheduler()
+    fleet.worker("quay", address)
+    fleet.worker("mill", address, "grader=2", threads=2)
+    fleet.worker("barn", address, "grader=1", PYTHONPATH=str(tmp_path / "older"))
+    fleet.worker("loft", address, "rig=1 loft=1 grader=1")  # no rig of this plan, and no grader either, since it times
+    wait_for(lambda: all("Registered to" in (tmp_path / f"{n}.out").read_text() for n in ("quay", "mill", "barn")))
+
+    def graded_by():
+        record = Record(place)
+        try:
+            with record._engine.engine.connect() as connection:
+                return connection.exec_driver_sql(
+                    "SELECT c.name, t.exercise_id, t.sample, t.outcome, a.graded_by FROM trial t"
+                    " JOIN candidate c ON c.id = t.candidate_id JOIN attempt a ON a.trial_id = t.id"
+                ).all()
+        except Exception:
+            return []
+        finally:
+            record.close()
+
+    run = subprocess.Popen([program, "qualify", str(plan), "--fleet", address], text=True,
+                           stdout=subprocess.PIPE, stderr=subprocess.PIPE)  # fmt: skip
+    wait_for(lambda: any(row[4] == "mill" for row in graded_by()))
+    fleet.kill("mill")
+    err = run.communicate(timeout=400)[1]
+    assert run.returncode == 0 and "Traceback" not in err, err
+    assert "mill grades replies of this rig" in err
+    assert "barn does not grade: it has Kettlefield 0.0.1" in err and "it is a rig, and times" in err
+    found = graded_by()
+    assert {row[4] for row in found} == {"mill", None}
+    # whoever grades, the outcomes are the same
+    own = plan.with_name("own.toml")
+    # what is not simulated is timed, so nobody on a rig's machine grades for it
+    own.write_text(plan.read_text().replace(place, "own.db").replace("simulated:card", "none"))
+    fleet.worker("mill", address, "grader=2", threads=2)
+    wait_for(lambda: "Registered to" in (tmp_path / "mill.out").read_text())
+    done = run_main("qualify", own, "--rig", "quay", "--graders", address)
+    assert done.code == 0 and "mill does not grade: it is on the machine of a rig" in done.err, done.err
+    trials = json.loads(run_main("trials", plan.with_name("own.db"), "--json").out)["trials"]
+    here = {(t["candidate"], t["exercise"], t["sample"]): t["outcome"] for t in trials}
+    assert {row[:3]: row[3] for row in map(tuple, found)} == here
 
 
 def test_ctrl_c_stops_what_runs_on_every_rig(fleet, plan, program):

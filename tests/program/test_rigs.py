@@ -1,6 +1,7 @@
 """Campaigns on several rigs: what a plan for them may hold, who writes what, and which level is approved where."""
 
 import json
+import shutil
 import socket
 import threading
 
@@ -91,6 +92,45 @@ def test_a_candidate_runs_where_it_fits_and_where_the_plan_says(several, tmp_pat
         on_rig(plan, "far")
     only = read_plan(several(QUAY, ATTIC, candidates=(("f16", 'on = ["quay"]'), ("q2_k", ""))))
     assert [one.name for one in only.candidates if one.level == "f16"] == ["kelpling-400m@f16 on quay"]
+
+
+def test_rigs_of_the_same_runtime_share_answers_and_others_are_asked(several, run_main, tmp_path):
+    loft, far = (QUAY.replace("quay", name) for name in ("loft", "far"))
+    rigs = (QUAY, ATTIC, loft, far + 'weights = "elsewhere"\n')
+    plan = several(*rigs, candidates=(("q2_k", ""),), head='[campaign]\nanswers = "once"\n')
+    text = plan.read_text()
+    assert '"{python}", "-m"' in text
+    plan.write_text(text.replace('"{python}", "-m"', '"bash", "serve-{rig}", "{python}", "-m"'))
+    for name in ("quay", "attic", "loft"):
+        (tmp_path / f"serve-{name}").write_text('exec "$@"\n' + "# another state of it\n" * (name == "loft"))
+    for name in ("quay", "attic", "loft"):
+        assert run_main("qualify", plan, "--rig", name, "--part", "answers").code == 0
+    record = tmp_path / "record.db"
+    model = "kelpling-400m@q2_k on {}".format
+    asked = {trial["candidate"] for trial in run_main("trials", record, "--json").json["trials"]}
+    assert asked == {model("quay"), model("loft")}
+    rows = {row["candidate"]: row for row in run_main("compare", record, "--json").json["candidates"]}
+    quay, attic = rows[model("quay")], rows[model("attic")]
+    assert attic["pass_rate"] == quay["pass_rate"] and attic["trials"] == quay["trials"] == 12
+    # its machine was never asked, so nobody knows how long it would take there
+    assert quay["seconds_per_solved"] and not attic["seconds_per_solved"]
+    assert f"{model('attic')}: its answers are those of {model('quay')}" in run_main("compare", record).out
+    # nothing is left to do on either, and the way of asking stays as it is
+    again = run_main("qualify", plan, "--rig", "attic", "--part", "answers")
+    assert again.code == 0 and "12 trials, 12 of them already" in again.err, again.err
+    kept = plan.read_text()
+    plan.write_text(kept.replace('answers = "once"', 'answers = "each"'))
+    changed = run_main("qualify", plan, "--rig", "attic")
+    assert changed.code == 2 and "changed since: campaign" in changed.err
+    plan.write_text(kept.replace('answers = "once"', 'answers = "once"\nuntil = "decided"'))
+    assert 'has until = "decided" and answers = "once"' in run_main("qualify", plan, "--rig", "attic").err
+    # another file under the same name is no level of the same model
+    plan.write_text(kept)
+    shutil.copytree(tmp_path / "weights", tmp_path / "elsewhere" / "weights")
+    (path,) = (tmp_path / "elsewhere").rglob("*q2_k.gguf")
+    path.write_bytes(path.read_bytes() + b"\0")
+    other = run_main("qualify", plan, "--rig", "far")
+    assert other.code == 2 and "have SHA-256" in other.err and "Copy the same file to both rigs" in other.err
 
 
 def test_two_rigs_write_one_record_side_by_side(several, run_cli, run_main):

@@ -3,7 +3,6 @@
 import asyncio
 import dataclasses
 import math
-import os
 import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
@@ -39,6 +38,7 @@ from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.entries import TrialEntry, filled_phase
 from kettlefield.record.store import Record
 from kettlefield.results.memory_use import token_slope
+from kettlefield.results.shared_answers import runtime_of, shared_answers
 from kettlefield.rig.accelerators import Accelerator, Watched
 from kettlefield.workspace.tool_calls import CallForm
 
@@ -90,7 +90,7 @@ class Conductor:
             left = sum(len(self._pending(c, known[c.name].id, scope, 1.0)) for c in chosen)
             self._observer.planned(total, total - left)
         blocks = self._plan.rig.blocks
-        with ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix="grader") as threads:
+        with ThreadPoolExecutor(self._grader.at_once, thread_name_prefix="grader") as threads:
             if self._plan.campaign.until == "decided":
                 self._deciding = Deciding(self._plan, self._record, self._note, complete=scope.complete)
                 await self._run_until_decided(self._deciding, chosen, known, scope, threads)
@@ -179,6 +179,8 @@ class Conductor:
         self, candidate: Candidate, candidate_id: int, scope: Scope, share: float, turn: Turn | None = None
     ) -> list[Due]:
         """Which of the first share of all trials, or of the blocks of a turn, is not in the record yet."""
+        if self._record.answers_from(candidate_id) not in {None, candidate_id}:
+            return []  # it shares those of another rig
         finished = self._record.finished(candidate_id)
         exercises = [exercise for exercise in self._asked.exercises if exercise.id in scope.exercises]
         if turn is not None and self._deciding is not None:
@@ -286,7 +288,12 @@ class Conductor:
                 await self._measure(
                     within_time(candidate, work), candidate_id, session, left.steps, work.share, neutral
                 )
-            if left.pending and session.is_alive() and self._goes_on(candidate, work):
+            if (
+                left.pending
+                and session.is_alive()
+                and self._goes_on(candidate, work)
+                and self._is_asked_here(candidate, candidate_id, session, len(left.pending))
+            ):
                 await self._answers_part(candidate, candidate_id, session, left.pending, work, neutral)
             server = session.server
             died = None
@@ -296,6 +303,22 @@ class Conductor:
         if not self._is_simulated:
             learn(self._record, candidate, candidate_id, token_slope(self._record, candidate.name))
         return died
+
+    def _is_asked_here(self, candidate: Candidate, candidate_id: int, session: Session, pending: int) -> bool:
+        """Whether a candidate is asked on this rig, or shares the answers of another whose runtime is the same."""
+        if self._plan.campaign.answers == "each":
+            return True
+        runtime = runtime_of(self._record, session.id)
+        if self._record.claim_answers(candidate_id, runtime) == candidate_id:
+            if runtime is None:
+                text = f"{candidate.name}: it is asked here, since what serves it cannot be told from outside"
+                self._record.save_note(text, candidate_id)
+            return True
+        other = shared_answers(self._record)[candidate.name]
+        text = f"{candidate.name}: its answers are those of {other}, which has the same weights, settings and libraries"
+        self._record.save_note(text, candidate_id)
+        self._observer.looked(candidate.name, f"shares the answers of {other}", pending)
+        return False
 
     def _wants_cold_load(self, candidate: Candidate, candidate_id: int, scope: Scope) -> bool:
         starts_it = candidate.server.url is None and candidate.weights is not None

@@ -5,7 +5,7 @@ import fnmatch
 import glob
 import time
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any, Protocol
 
 import msgspec
@@ -13,17 +13,14 @@ import msgspec
 from kettlefield import __version__
 from kettlefield.campaign import fleet_work
 from kettlefield.campaign.fleet_work import Answer, Ended, Line, Part, Question
+from kettlefield.campaign.scheduler import EXCLUSIVE, GRADER, workers_of
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.plan.plan import Plan
 from kettlefield.record.place import FilePlace
 
-CONNECT_WITHIN_S = 10
 LOOK_EVERY_S = 0.5  # for workers that came, and parts that ended
 STOP_WITHIN_S = 30.0
-EXCLUSIVE = "rig"  # the resource that a worker of a rig is started with: dask worker ... --resources "rig=1"
-_SCHEMES = ("tcp://", "tls://", "ws://", "wss://", "ucx://")  # of Dask's own
 _MOST_TRIES = 5  # of a part whose worker or process dies
-_INSTALL = "Install it on every machine: pip install 'kettlefield[fleet]'."
 
 
 class FleetObserver(Protocol):
@@ -42,40 +39,13 @@ class FleetObserver(Protocol):
         """A part ended; so many are left."""
 
 
-@contextlib.contextmanager
-def connected(address: str) -> Iterator[Any]:
-    """A client of a fleet's scheduler.
-
-    Raises
-    ------
-    InputError
-        Dask is not installed, or the address cannot be one.
-    RigError
-        Nothing answers there.
-    """
-    if not address.startswith(_SCHEMES):
-        raise InputError("is not the address of a scheduler", address, "Write tcp://HOST:8786, or tls://HOST:8786.")
-    try:
-        from distributed import Client  # noqa: PLC0415 - an optional package
-    except ModuleNotFoundError as err:
-        raise InputError(f"needs {err.name}, which is not installed", "--fleet", _INSTALL) from err
-    try:
-        client: Any = Client(address, timeout=CONNECT_WITHIN_S, set_as_default=False)  # type: ignore[no-untyped-call]
-    except (OSError, TimeoutError, ValueError) as err:
-        hint = "Start it with `dask scheduler`, and check the address and the firewall."
-        raise RigError("no scheduler answers there", address, hint) from err
-    try:
-        yield client
-    finally:
-        client.close()
-
-
 class Fleet:
     """The workers of one campaign, and the parts that they are given."""
 
     def __init__(self, client: Any, plan: Plan, observer: FleetObserver, *, suite_digest: str, unsafe: bool) -> None:
         self._client, self._plan, self.observer = client, plan, observer
         self._suite_digest, self._unsafe = suite_digest, unsafe
+        self._graders: list[str] = []  # workers that only grade
         self._there: dict[str, str] = {}  # worker that is there -> its rig; empty: it does not take part
         self.answers: dict[str, Answer] = {}  # rig -> what its first worker said
         self.refusals: dict[str, str] = {}  # worker -> why it does not take part
@@ -91,11 +61,14 @@ class Fleet:
         if self._client.status != "running":
             hint = "Start it again; the same command resumes, since the record has every finished trial."
             raise RigError("the scheduler is gone", str(self._client), hint)
-        workers: Mapping[str, Mapping[str, Any]] = self._client.scheduler_info()["workers"]
+        workers = workers_of(self._client)
+        resources = {address: tuple(facts.get("resources", {})) for address, facts in workers.items()}
         self._there = {address: rig for address, rig in self._there.items() if address in workers}
+        self._graders = [one for one, has in resources.items() if GRADER in has and EXCLUSIVE not in has]
         for address in workers:
-            if address not in self._there:
-                self._there[address] = self._join(address, tuple(workers[address].get("resources", {})))
+            # what grades is asked by the rigs themselves, whose tools it must share
+            if address not in self._there and address not in self._graders:
+                self._there[address] = self._join(address, resources[address])
 
     def _join(self, address: str, labels: tuple[str, ...]) -> str:
         """The rig that a worker is; empty: it does not take part."""
@@ -198,6 +171,7 @@ class Fleet:
             waiting.remove(part)
             busy.add(rig)
             # the resource keeps another campaign's part away from a rig that is timing
+            part = msgspec.structs.replace(part, graders=bool(self._graders))
             running[worker] = (
                 part,
                 self._client.submit(

@@ -58,6 +58,7 @@ class Part(msgspec.Struct, frozen=True, kw_only=True):
     rig: str
     only: str  # a pattern of candidates' names
     options: tuple[str, ...]  # further words for the command
+    graders: bool = False  # whether the fleet has workers that grade
 
 
 class Ended(msgspec.Struct, frozen=True, kw_only=True):
@@ -111,9 +112,10 @@ def carry_out(data: bytes, say: Callable[[str, bytes], None] | None = None) -> b
     send = say or _log_event
     # the kernel ends it with the worker, so that no server is left running
     ending = ("setpriv", "--pdeathsig", "TERM", "--") if shutil.which("setpriv") else ()
+    spread = ("--graders", _scheduler()) if part.graders else ()
     words = [*ending, sys.executable, "-m", "kettlefield", "qualify", str(_written(part.plan)), "--rig", part.rig]
     process = subprocess.Popen(
-        [*words, "--only", part.only, *part.options],
+        [*words, "--only", part.only, *spread, *part.options],
         stdin=subprocess.DEVNULL,
         stdout=subprocess.DEVNULL,
         stderr=subprocess.PIPE,
@@ -152,6 +154,13 @@ def _written(text: str) -> Path:
         new.write_text(text, encoding="utf-8")
         new.replace(path)
     return path
+
+
+def _scheduler() -> str:
+    """The scheduler's address, as this worker knows it."""
+    from distributed import get_worker  # noqa: PLC0415 - only a worker has it
+
+    return str(get_worker().scheduler.address)
 
 
 def _log_event(topic: str, data: bytes) -> None:

@@ -9,9 +9,9 @@ from pathlib import Path
 
 from kettlefield import __version__
 from kettlefield.core.errors import InputError
-from kettlefield.core.extraction.syntax import ANY
 from kettlefield.grading.grader import Grader
-from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
+from kettlefield.languages.all_languages import find_toolchain
+from kettlefield.languages.language import Missing
 from kettlefield.languages.packages import find_packages
 from kettlefield.measure.all_procedures import PROCEDURES
 from kettlefield.plan.plan import Plan
@@ -65,15 +65,31 @@ def prepare_grading(grader: Grader, asked: Asked) -> None:
 
 def _state(grader: Grader, asked: Asked) -> str:
     """A digest over what grading depends on; empty where boots cannot be told apart: then nothing is remembered."""
-    boot = ""
-    with contextlib.suppress(OSError):
-        boot = _BOOT_ID.read_text(encoding="ascii").strip()
-    wanted = {exercise.spec.language for exercise in asked.exercises}
-    languages = sorted(wanted & set(LANGUAGES) | (set(LANGUAGES.programs) if ANY in wanted else set()))
+    boot, languages = machine_id(), sorted(asked.languages)
     with ThreadPoolExecutor(max(1, len(languages))) as pool:
         tools = [repr(tool) for tool in pool.map(find_toolchain, languages)]
-    declared = sorted({name for exercise in asked.exercises for name in exercise.spec.packages})
-    tools += [repr(find_packages((name,))) for name in declared]
+    tools += [repr(find_packages((name,))) for name in sorted(asked.packages)]
     ids = [exercise.id for exercise in asked.exercises]
     facts = [__version__, boot, grader.isolation.name, asked.digest, ids, tools]
     return hashlib.sha256(json.dumps(facts).encode()).hexdigest() if boot else ""
+
+
+def machine_id() -> str:
+    """What tells this machine's kernel from any other until its next boot; containers of one machine share it. Empty
+    where there is none.
+    """
+    with contextlib.suppress(OSError):
+        return _BOOT_ID.read_text(encoding="ascii").strip()
+    return ""
+
+
+def grading_tools(asked: Asked) -> dict[str, str]:
+    """What grading rests on and may differ between machines: toolchains and packages, with their versions."""
+    languages = sorted(asked.languages)
+    with ThreadPoolExecutor(max(1, len(languages))) as pool:
+        found = dict(zip(languages, pool.map(find_toolchain, languages), strict=True))
+    tools = {name: "missing" if isinstance(tool, Missing) else tool.version for name, tool in found.items()}
+    for name in sorted(asked.packages):
+        packages = find_packages((name,))
+        tools[f"package {name}"] = "missing" if isinstance(packages, str) else dict(packages.versions)[name]
+    return tools

@@ -16,12 +16,10 @@ from kettlefield.campaign.deciding import drawn_blocks
 from kettlefield.campaign.learning import known_overhead
 from kettlefield.campaign.serving import key_headers
 from kettlefield.core.errors import InputError
-from kettlefield.core.extraction.syntax import ANY
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.sizing.requirements import decode_ceiling_tps, kv_bytes_per_token, memory_need
 from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.core.units import format_bytes, format_duration
-from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.measure.calibration import stored_calibration
 from kettlefield.plan.criteria import check_against_suite
 from kettlefield.plan.own_rig import rig_of_host
@@ -163,7 +161,9 @@ def check_same_plan(campaign: Mapping[str, Any], plan: Plan, place: str) -> None
         A part of it was changed since; candidates may be added.
     """
     before: dict[str, str] = json.loads(campaign["plan_parts"])
-    changed = [name for name, digest in before.items() if plan.parts.get(name) != digest]
+    # a part that older records know nothing of is not looked at; that of the campaign has always been kept if set
+    names = {name: None for name in (*before, "campaign")}
+    changed = [name for name in names if plan.parts.get(name) != before.get(name)]
     if changed:
         raise InputError(
             f"was begun with another plan; changed since: {', '.join(changed)}",
@@ -209,9 +209,9 @@ async def register_candidates(
     files = {c.name: files_of(c.weights) for c in chosen if c.weights is not None}
     digests = await _digests(files, observer)
     bandwidth = known_bandwidth(accelerator)
-    registered = {}
+    registered, known = {}, record.weights_digests()
     for candidate in chosen:
-        before = record.weights_digest(candidate.name)
+        before = known.get(candidate.name)
         digest = digests.get(candidate.name)
         if before is not None and before != digest:
             raise InputError(
@@ -219,6 +219,7 @@ async def register_candidates(
                 str(candidate.weights),
                 "Restore the file, or give the plan a new record.",
             )
+        _check_same_everywhere(known, candidate, digest)
         facts = {**weights_facts(candidate, bandwidth), "files": _file_facts(files.get(candidate.name, ()))}
         entry = CandidateEntry(
             name=candidate.name,
@@ -238,6 +239,20 @@ async def register_candidates(
             id=record.put_candidate(entry), predicted_bytes=predicted if isinstance(predicted, int) else None
         )
     return registered
+
+
+def _check_same_everywhere(known: Mapping[str, str | None], candidate: Candidate, digest: str | None) -> None:
+    """Refuse weights of one level that are another file than on another rig: nothing could be compared."""
+    if not candidate.rig or digest is None:
+        return
+    for name, other in known.items():
+        of_same = name.startswith(candidate.name.removesuffix(candidate.rig))
+        if of_same and other is not None and other != digest:
+            raise InputError(
+                f"weights of {candidate.name} have SHA-256 {digest[:12]}, those of {name} {other[:12]}",
+                str(candidate.weights),
+                "Copy the same file to both rigs, or give the levels different names.",
+            )
 
 
 def _file_facts(files: tuple[Path, ...]) -> list[dict[str, object]]:
@@ -336,14 +351,9 @@ async def _digests(files: dict[str, tuple[Path, ...]], observer: Observer) -> di
 
 
 def _rig_facts(asked: Asked, isolation: Isolation, accelerator: Accelerator | None) -> dict[str, object]:
-    wanted = {exercise.spec.language for exercise in asked.exercises}
-    # where the language is the model's to choose, any of them may be run
-    languages = set(LANGUAGES.programs) if ANY in wanted else set()
-    languages |= wanted & set(LANGUAGES)
-    packages = {name for exercise in asked.exercises for name in exercise.spec.packages}
     card = None if accelerator is None else {"name": accelerator.name, "memory_bytes": accelerator.memory_bytes}
     return {
-        **rig_state(languages, packages),
+        **rig_state(asked.languages, asked.packages),
         "calibration": msgspec.to_builtins(stored_calibration(own_fingerprint())),
         "accelerator": card,
         "isolation": {"name": isolation.name, "lacks": list(isolation.lacks)},

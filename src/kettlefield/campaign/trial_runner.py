@@ -348,4 +348,5 @@ def _attempt(desk: Desk, exchange: Exchange, grade: Grade, asked: _Asked) -> Att
         fault=grade.fault,
         checks=grade.checks,
         pictures=tuple((picture.width, picture.png) for picture in grade.pictures),
+        graded_by=grade.by,
     )

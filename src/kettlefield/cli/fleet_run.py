@@ -4,8 +4,9 @@ import argparse
 import signal
 from collections.abc import Sequence
 
-from kettlefield.campaign.fleet import Fleet, check_fleet, connected
+from kettlefield.campaign.fleet import Fleet, check_fleet
 from kettlefield.campaign.fleet_work import Answer, Ended
+from kettlefield.campaign.scheduler import connected
 from kettlefield.cli.commands import ExitCode
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.plan.plan import Plan, read_plan

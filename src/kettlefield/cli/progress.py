@@ -121,6 +121,10 @@ class CampaignProgress:
         """See ``Observer``."""
         self._console.print(safe(f"! {text}", "yellow"), soft_wrap=True)
 
+    def say(self, text: str) -> None:
+        """Print a line that is neither a result nor trouble."""
+        self._line(text)
+
     def _close_candidate(self) -> None:
         if not self._current:
             return

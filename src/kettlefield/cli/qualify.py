@@ -19,6 +19,7 @@ from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
 from kettlefield.campaign.outlook import outlooks
 from kettlefield.campaign.readiness import check_extensions, prepare_grading
+from kettlefield.campaign.spread_grading import spread_over
 from kettlefield.campaign.work import Scope
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.fleet_run import run_fleet
@@ -65,6 +66,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "--fleet",
         metavar="ADDRESS",
         help="let the workers of this Dask scheduler do it, such as tcp://quay-1:8786: each rig its own candidates",
+    )
+    parser.add_argument(
+        "--graders",
+        metavar="ADDRESS",
+        help="let workers of this Dask scheduler that are labelled grader grade the answers, so that the rig need not",
     )
     parser.add_argument(
         "--part",
@@ -140,8 +146,8 @@ def run(args: argparse.Namespace) -> int:
         keep_all=args.keep_all,
         until_decided=args.until_decided,
         complete=args.complete,
+        graders=args.graders,
     )
-
     show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
     return code
 
@@ -159,10 +165,12 @@ def run_campaign(
     keep_all: bool = False,
     until_decided: bool = False,
     complete: bool = False,
+    graders: str | None = None,
 ) -> ExitCode:
     """Carry out a plan; the exit code says whether everything could be measured.
 
-    ``within_s`` is what one candidate may take, in seconds; ``keep_all`` runs what cannot fit too.
+    ``graders`` is the address of a scheduler whose graders take part; ``within_s`` what one candidate may take, in
+    seconds; ``keep_all`` runs what cannot fit too.
     """
     superseding = again_of(again)
     plan = _plan(plan_path, rig, keep_all=keep_all, until_decided=until_decided)
@@ -183,7 +191,11 @@ def run_campaign(
     prepare_grading(grader, asked)
     record = Record.create_or_open(plan.record)
     _log_faults(plan.logs / "kettlefield.log")
-    with CampaignProgress() as progress, record.lock(rig=plan.rig_name, logs=plan.logs, say=progress.trouble):
+    with (
+        CampaignProgress() as progress,
+        record.lock(rig=plan.rig_name, logs=plan.logs, say=progress.trouble),
+        spread_over(graders, grader, plan, asked, progress.say) as spread,
+    ):
         for line in plan.left_out:
             progress.trouble(f"left out: {line}")
         if retry_faults:
@@ -192,7 +204,7 @@ def run_campaign(
             known = record.candidate_id(name)
             if known is not None:
                 record.supersede(known, superseding.procedures, memory=superseding.memory)
-        conductor = Conductor(plan, asked, record, grader, accelerator, progress)
+        conductor = Conductor(plan, asked, record, spread, accelerator, progress)
         chosen = frozenset(parts or (superseding.parts if again else PARTS))
         scope = Scope(
             candidates=frozenset(candidates),

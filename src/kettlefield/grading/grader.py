@@ -2,6 +2,7 @@
 
 import dataclasses
 import fnmatch
+import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -46,6 +47,7 @@ class Grade:
     checks: tuple[CheckResult, ...]
     fault: str = ""  # of the rig, in words
     pictures: tuple[Picture, ...] = ()  # of a page
+    by: str = ""  # the worker of a fleet that gave it; empty: it was given here
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +102,11 @@ class Grader:
     def isolation(self) -> Isolation:
         """Where answers run."""
         return self.sandbox.isolation
+
+    @property
+    def at_once(self) -> int:
+        """Answers that are graded at once, each in a thread of its own."""
+        return os.cpu_count() or 1
 
     def grade_reply(
         self,

@@ -240,13 +240,19 @@ def _check_campaign(path: Path, campaign: tables.CampaignTable, rig: tables.RigT
     if campaign.until == "decided" and rig.blocks > 1:
         hint = "Leave blocks out: the candidates take turns as the looks need it."
         raise InputError(f"stops when it is decided, and [rig] blocks is {rig.blocks}", where, hint)
+    if campaign.until == "decided" and campaign.answers == "once":
+        hint = "Leave one of them out: each rig asks as much as its own verdicts need, or one asks everything for all."
+        raise InputError('has until = "decided" and answers = "once"', where, hint)
 
 
 def _campaign_part(campaign: tables.CampaignTable) -> dict[str, str]:
-    """What the record remembers of looks, which must not change between two of them; the budget may."""
-    if campaign.until == "all":
-        return {}
-    return {"campaign": _digest(json.dumps({"until": campaign.until, "looks": campaign.looks}))}
+    """What the record remembers of how it asks, which must not change half-way; the budget may."""
+    kept: dict[str, object] = {}
+    if campaign.until == "decided":
+        kept = {"until": campaign.until, "looks": campaign.looks}
+    if campaign.answers == "once":
+        kept["answers"] = campaign.answers
+    return {"campaign": _digest(json.dumps(kept))} if kept else {}
 
 
 def _record(path: Path, written: tables.PlanFile) -> Place:

@@ -1,7 +1,7 @@
 """What a campaign asks: the exercises of one suite, or of several with their weights."""
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -9,9 +9,11 @@ from pathlib import Path
 import msgspec
 
 from kettlefield.core.errors import InputError
+from kettlefield.core.extraction.syntax import ANY
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.grader import Grader
 from kettlefield.grading.vetting import missing_here, settle
+from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.plan.plan import Plan
 from kettlefield.plan.tables import SuiteTable
 from kettlefield.suite.format import Exercise, Suite
@@ -43,6 +45,17 @@ class Asked:
         """The exercises of all suites that can be asked here, in the plan's order."""
         return tuple(e for share in self.shares for e in share.exercises if e.id not in self.not_measured)
 
+    @property
+    def languages(self) -> set[str]:
+        """Those that grading may run; where the language is the model's to choose, all."""
+        wanted = {exercise.spec.language for exercise in self.exercises}
+        return wanted & set(LANGUAGES) | (set(LANGUAGES.programs) if ANY in wanted else set())
+
+    @property
+    def packages(self) -> set[str]:
+        """Those that exercises grant."""
+        return {name for exercise in self.exercises for name in exercise.spec.packages}
+
     def settled(self, grader: Grader) -> "Asked":
         """With the expectations of variants worked out, of those that can be asked here.
 
@@ -69,18 +82,38 @@ def read_asked(plan: Plan) -> Asked:
     InputError
         A suite is missing or at fault, or two share a name and a seed.
     """
-    asked = _put_together(plan)
+    return asked_of(plan.suites, plan.folder, f"{plan.path} [suite]")
+
+
+def asked_of(chosen: Sequence[SuiteTable], beside: Path, where: str) -> Asked:
+    """Load some suites, as a plan names them, with what of them can be asked on this machine.
+
+    Parameters
+    ----------
+    chosen : sequence of SuiteTable
+        Each with its seed and selection.
+    beside : Path
+        The folder in which they are looked for; built-in ones are found everywhere.
+    where : str
+        What names them, for whoever reads of a fault.
+
+    Raises
+    ------
+    InputError
+        As for ``read_asked``.
+    """
+    asked = _put_together(chosen, beside, where)
     lacking = {exercise.id: missing_here(exercise) for exercise in asked.exercises}
     asked = replace(asked, not_measured={name: why for name, why in lacking.items() if why})
     if not asked.exercises:
         first = next(iter(asked.not_measured.values()))
         what = f"no exercise of {asked.label} can be asked on this rig: {first}"
-        raise InputError(what, f"{plan.path} [suite]", "Install what is missing; `kettlefield rig` names it.")
+        raise InputError(what, where, "Install what is missing; `kettlefield rig` names it.")
     return asked
 
 
-def _put_together(plan: Plan) -> Asked:
-    suites = [_load(chosen, plan.folder) for chosen in plan.suites]
+def _put_together(tables: Sequence[SuiteTable], beside: Path, where: str) -> Asked:
+    suites = [_load(chosen, beside) for chosen in tables]
     if len(suites) == 1:
         (suite,) = suites
         share = Share(name=suite.name, seed=suite.seed, label=suite.label, weight=1.0, exercises=suite.exercises)
@@ -89,7 +122,7 @@ def _put_together(plan: Plan) -> Asked:
     double = next((name for name in names if names.count(name) > 1), None)
     if double is not None:
         hint = "Give one of them another seed, or rename its folder."
-        raise InputError(f"two suites are called {double}", f"{plan.path} [suite]", hint)
+        raise InputError(f"two suites are called {double}", where, hint)
     shares = tuple(
         Share(
             name=suite.name,
@@ -98,7 +131,7 @@ def _put_together(plan: Plan) -> Asked:
             weight=chosen.weight,
             exercises=tuple(msgspec.structs.replace(e, id=f"{name}/{e.id}") for e in suite.exercises),
         )
-        for name, suite, chosen in zip(names, suites, plan.suites, strict=True)
+        for name, suite, chosen in zip(names, suites, tables, strict=True)
     )
     return Asked(
         shares=shares,

@@ -42,6 +42,8 @@ class CampaignTable(Part, frozen=True, kw_only=True):
     # "all": everything is asked; "decided": a candidate stops as soon as its criteria are decided
     until: Literal["all", "decided"] = "all"
     looks: int = 8  # at the most, with "decided": the suite is asked in so many blocks, and looked at after each
+    # "each": every rig is asked the suite; "once": rigs whose runtime is the same share the answers of one
+    answers: Literal["each", "once"] = "each"
     budget: Duration | None = None  # with "decided": what one run may take; the most decisions for the time come first
 
 

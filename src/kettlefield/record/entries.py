@@ -152,6 +152,7 @@ class AttemptEntry:
     checks: tuple[CheckResult, ...]
     pictures: tuple[tuple[str, bytes], ...] = ()  # of a page: width and PNG
     work: WorkEntry | None = None  # of an exercise in a workspace; the exchange is then that of its last turn
+    graded_by: str = ""  # a worker of a fleet; empty: the rig itself
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -311,6 +312,7 @@ def put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: At
         "files": pack_json(entry.files),
         "extraction": json.dumps({"how": entry.how, "remarks": entry.remarks, "language": entry.language}),
         "fault": entry.fault,
+        "graded_by": entry.graded_by or None,
     }
     attempt_id = inserted(connection, schema.attempt, row)
     kept = schema.check_result.columns.keys()

@@ -15,6 +15,7 @@ History of the format (``migrations/`` brings an older record to the newest one)
 11: runs in a workspace, turn by turn.
 12: campaigns that stop when it is decided: the block of each exercise, and what was seen at each look.
 13: campaigns on several rigs, and runs that write into a database.
+14: answers that rigs of the same runtime share, and which worker graded a reply.
 """
 
 from typing import Any
@@ -33,7 +34,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-FORMAT = 13
+FORMAT = 14
 metadata = MetaData()
 
 
@@ -139,6 +140,9 @@ candidate = Table(
     Column("weights_sha256", String),
     Column("weights_facts", String, nullable=False),  # JSON: what the header says, and what it predicts
     Column("rig_id", _ID, ForeignKey("rig.id")),  # none: the campaign has one rig, which its own row describes
+    Column("runtime", String),  # digest over weights, settings, program and libraries; none: answers are not shared
+    # the candidate whose answers are its own, itself where it was asked; none: each rig is asked, or not yet
+    Column("answers_from_id", BigInteger),
 )
 
 session = Table(
@@ -246,6 +250,7 @@ attempt = Table(
     Column("files", LargeBinary, nullable=False),  # zlib over JSON: name -> text
     Column("extraction", String, nullable=False),  # JSON: how, remarks, language
     Column("fault", String, nullable=False),  # of server or rig, in words
+    Column("graded_by", String),  # a worker of a fleet; none: the rig itself
 )
 
 check_result = Table(

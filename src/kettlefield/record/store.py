@@ -112,6 +112,43 @@ class Record(Storage):
 
         return self._write(write)
 
+    def claim_answers(self, candidate_id: int, runtime: str | None) -> int:
+        """Whose answers count for a candidate, by id: of the first that was asked on the same runtime, or its own.
+
+        Parameters
+        ----------
+        candidate_id : int
+            The one whose answers are due.
+        runtime : str, optional
+            Digest over all that answers depend on; None: it is not known, so it is asked itself.
+        """
+        table = schema.candidate
+
+        def write(connection: sa.Connection) -> int:
+            # one rig after the other, so that no two are the first
+            connection.execute(sa.select(schema.campaign.c.id).with_for_update()).all()
+            of_this = sa.select(table.c.answers_from_id).where(table.c.id == candidate_id)
+            known = connection.execute(of_this).scalar_one()
+            if known is not None:
+                return int(known)
+            asked = sa.select(sa.func.min(table.c.id)).where(
+                table.c.runtime == runtime, table.c.answers_from_id == table.c.id
+            )
+            chosen = connection.execute(asked).scalar_one() if runtime is not None else None
+            chosen = candidate_id if chosen is None else int(chosen)
+            values = {"runtime": runtime, "answers_from_id": chosen}
+            connection.execute(table.update().where(table.c.id == candidate_id).values(values))
+            return chosen
+
+        return self._write(write)
+
+    def answers_from(self, candidate_id: int) -> int | None:
+        """The candidate whose answers count for this one; None: that is not settled, or each rig is asked."""
+        table = schema.candidate
+        with self.reading() as connection:
+            query = sa.select(table.c.answers_from_id).where(table.c.id == candidate_id)
+            return connection.execute(query).scalar_one_or_none()
+
     def task_tokens(self, candidate_id: int) -> dict[str, int]:
         """The prompt tokens of each exercise that a candidate was asked alone, by its id."""
         trial, attempt, exchange = schema.trial, schema.attempt, schema.exchange
@@ -153,13 +190,11 @@ class Record(Storage):
         with self.reading() as connection:
             return connection.execute(sa.select(table.c.id).where(table.c.name == name)).scalar_one_or_none()
 
-    def weights_digest(self, name: str) -> str | None:
-        """The digest that a candidate's weights had when it was added."""
+    def weights_digests(self) -> dict[str, str | None]:
+        """The digest that each candidate's weights had when it was added, by its name; None: it has none."""
         table = schema.candidate
         with self.reading() as connection:
-            return connection.execute(
-                sa.select(table.c.weights_sha256).where(table.c.name == name)
-            ).scalar_one_or_none()
+            return {row.name: row.weights_sha256 for row in connection.execute(sa.select(table))}
 
     def finished(self, candidate_id: int) -> set[tuple[str, int, float | None]]:
         """Exercise, sample and fill of the context of every trial of a candidate that is in the record."""

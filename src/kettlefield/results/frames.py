@@ -11,7 +11,9 @@ from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.record import schema
 from kettlefield.record.store import Record
 from kettlefield.results.rows import not_measured, trials_query
+from kettlefield.results.shared_answers import shared_answers
 
+OF_THE_RIG = ("ttft_s", "decode_tps", "answer_ttft_s", "finished_s")  # of a trial, what its machine made of it
 ROWS_AT_ONCE = 50_000  # that are read from the place before they become columns
 
 
@@ -59,8 +61,22 @@ def trials_at(record: Record, fill: float | None) -> pd.DataFrame:
 
 
 def every_trial_frame(record: Record) -> pd.DataFrame:
-    """The same of all trials, whatever stood before their exercise."""
-    return record.once("every_trial_frame", lambda: _frame(record, trials_query()))
+    """The same of all trials, whatever stood before their exercise.
+
+    A candidate that shares the answers of another rig has its trials too, but not their times: those are the other's.
+    """
+    return record.once("every_trial_frame", lambda: _with_shared(record, _frame(record, trials_query())))
+
+
+def _with_shared(record: Record, trials: pd.DataFrame) -> pd.DataFrame:
+    shared = shared_answers(record)
+    if not shared:
+        return trials
+    copies = [
+        trials[trials["candidate"] == other].assign(candidate=own, **dict.fromkeys(OF_THE_RIG, float("nan")))
+        for own, other in shared.items()
+    ]
+    return pd.concat([trials, *copies], ignore_index=True)
 
 
 def counted_trials(trials: pd.DataFrame) -> pd.DataFrame:

@@ -377,6 +377,7 @@ def _open_attempt(connection: sa.Connection, attempt: dict[str, Any]) -> dict[st
         "outcome": attempt["outcome"],
         "score": attempt["score"],
         "fault": attempt["fault"],
+        "graded_by": attempt["graded_by"],
         "files": unpack_json(attempt["files"]),
         **json.loads(attempt["extraction"]),
         "exchange": opened,
