@@ -17,7 +17,7 @@ from kettlefield.core.statistics.paired import (
     exercises_needed,
     holm,
     no_worse,
-    pass_at_k,
+    pass_at_each_k,
     score_interval,
     score_statistic,
 )
@@ -123,5 +123,7 @@ def test_exact_p_holm_and_the_chance_of_one_in_k():
     assert holm([0.01, 0.04, 0.03]) == pytest.approx((0.03, 0.06, 0.06))
     assert holm([0.6, 0.7]) == pytest.approx((1.0, 1.0)) and holm([]) == ()
     # of 4 samples 2 passed: two drawn miss both in 1 of 6 ways
-    assert pass_at_k([2, 4], [4, 4], 2) == pytest.approx((5 / 6 + 1) / 2)
-    assert pass_at_k([1], [1], 2) is None and pass_at_k([], [], 1) is None
+    assert pass_at_each_k([2, 4], [4, 5])[2] == pytest.approx((5 / 6 + 1) / 2)
+    assert pass_at_each_k([1], [1]) == {1: 1.0} and pass_at_each_k([], []) == {}
+    by_hand = [1 - math.comb(250 - 31, k) / math.comb(250, k) for k in range(1, 251)]
+    assert list(pass_at_each_k([31], [250]).values()) == pytest.approx(by_hand)

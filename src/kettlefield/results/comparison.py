@@ -12,7 +12,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import quantile_interval
-from kettlefield.core.statistics.paired import pass_at_k, score_interval
+from kettlefield.core.statistics.paired import pass_at_each_k, score_interval
 from kettlefield.core.statistics.pareto import Range, frontier
 from kettlefield.core.statistics.sequential import confidence_at
 from kettlefield.core.timing.timeline import quantile
@@ -333,9 +333,7 @@ def _figures(
 
 def _pass_at_k(counted: pd.DataFrame) -> dict[int, float]:
     shares = counted.groupby("exercise")["passed"].agg(["sum", "count"]).astype(int)
-    passed, asked = list(shares["sum"]), list(shares["count"])
-    rates = {k: pass_at_k(passed, asked, k) for k in range(1, min(asked, default=0) + 1)}
-    return {k: chance for k, chance in rates.items() if chance is not None}
+    return pass_at_each_k(list(shares["sum"]), list(shares["count"]))
 
 
 def _speed_fields() -> set[str]:

@@ -368,26 +368,28 @@ def holm(p_values: Sequence[float]) -> tuple[float, ...]:
     return tuple(adjusted)
 
 
-def pass_at_k(passed: Sequence[int], asked: Sequence[int], k: int) -> float | None:
-    """Chance that at least one of k samples of an exercise passes, in the mean over exercises.
+def pass_at_each_k(passed: Sequence[int], asked: Sequence[int]) -> dict[int, float]:
+    """Chance that at least one of k samples of an exercise passes, in the mean over exercises, for each k.
 
     Parameters
     ----------
     passed, asked : sequence of int, shape (n_exercises,)
         Samples passed and asked.
-    k : int
-        At least 1.
 
     Returns
     -------
-    float or None
-        None where some exercise was asked fewer than k times.
+    dict
+        k, from 1 to the fewest samples that an exercise was asked -> the chance; empty where nothing was asked.
 
     Source
     ------
     The unbiased estimator 1 - C(n - c, k) / C(n, k): the chance that k samples drawn without replacement
-    from the n that were made hold at least one of the c that passed.
+    from the n that were made hold at least one of the c that passed. The quotient is the product of
+    (n - c - i) / (n - i) over i from 0 to k - 1.
     """
-    if not asked or min(asked) < k:
-        return None
-    return float(np.mean([1 - math.comb(n - c, k) / math.comb(n, k) for c, n in zip(passed, asked, strict=True)]))
+    most = min(asked, default=0)
+    if most < 1:
+        return {}
+    n, c, i = np.asarray(asked)[:, None], np.asarray(passed)[:, None], np.arange(most)
+    all_fail = np.cumprod(np.clip(n - c - i, 0, None) / (n - i), axis=1)
+    return {k: float(chance) for k, chance in enumerate(np.mean(1.0 - all_fail, axis=0), 1)}
