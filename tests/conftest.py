@@ -13,10 +13,10 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
-import database
 import pytest
 from hypothesis import settings
 
+from kettlefield.demo.private_database import server_programs
 from kettlefield.demo.simulated_folder import CARD
 from kettlefield.demo.simulated_models import MODELS, write_weights
 from kettlefield.suite.loader import find_suite
@@ -55,7 +55,7 @@ STANDIN = [
 def pytest_sessionstart(session):
     """Missing programs end the run: a test that cannot run must not look like one that passed."""
     missing = [name for name in NEEDED if shutil.which(name) is None]
-    missing += ["initdb (PostgreSQL)"] if database.programs() is None else []
+    missing += ["initdb (PostgreSQL)"] if server_programs() is None else []
     if missing:
         pytest.exit(f"the tests need {', '.join(missing)}: run ./test.sh, which installs them", returncode=2)
 

@@ -15,6 +15,7 @@ ROOMS = (
     *(
         "cli",
         "views",
+        "fleet",
         "campaign",
         "plan",
         "decision",

@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.decide import show_verdicts
+from kettlefield.cli.demo_fleet import run_fleet_demo
 from kettlefield.cli.draft import write_draft
 from kettlefield.cli.qualify import run_campaign
 from kettlefield.cli.report import show_report
 from kettlefield.cli.weigh import show_weighed
+from kettlefield.core.errors import InputError
 from kettlefield.core.units import format_bytes
 from kettlefield.demo.little.little_folder import BUDGET_BYTES, OVERHEAD_BYTES, SERVER, prepare_real_demo
 from kettlefield.demo.simulated_folder import DEMO_BUDGET_BYTES, TICKETS_NAME, TICKETS_RECORD, prepare_demo
@@ -26,7 +28,7 @@ from kettlefield.weights.fit import Settings
 if TYPE_CHECKING:
     from kettlefield.weights.fit import Settings
 
-SIMULATED_FOLDER, REAL_FOLDER = Path("saltmarsh-demo"), Path("saltmarsh-real")
+SIMULATED_FOLDER, REAL_FOLDER, FLEET_FOLDER = (Path(f"saltmarsh-{name}") for name in ("demo", "real", "fleet"))
 
 
 def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
@@ -35,17 +37,26 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "demo",
         help=COMMANDS["demo"],
         description="Write a plan and weights into a folder, run the whole campaign on them and show what came of it:\n"
-        "on two made-up models at four levels each, or with --real on a real little one at six.",
+        "on two made-up models at four levels each, with --real on a real little one at six, or with --fleet on\n"
+        "three made-up rigs side by side.",
         epilog="without --real, servers, accelerator and models are simulated; processes, HTTP and grading are real.\n"
         "with --real nothing is simulated: a very small model, trained for this and shipped with its weights, is\n"
-        "quantised, loaded and run on this machine's processor.\n\n"
-        "examples:\n  kettlefield demo\n  kettlefield demo --real\n  kettlefield demo somewhere/else",
+        "quantised, loaded and run on this machine's processor.\n"
+        "with --fleet database, scheduler and workers are real, and end with it; the record stays.\n\n"
+        "examples:\n  kettlefield demo\n  kettlefield demo --real\n  kettlefield demo --fleet\n"
+        "  kettlefield demo somewhere/else",
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument(
-        "folder", nargs="?", type=Path, help=f"default: {SIMULATED_FOLDER}, or {REAL_FOLDER} with --real"
+        "folder",
+        nargs="?",
+        type=Path,
+        help=f"default: {SIMULATED_FOLDER}; {REAL_FOLDER} with --real, {FLEET_FOLDER} with --fleet",
     )
     parser.add_argument("--real", action="store_true", help="a real little model in place of simulated ones")
+    parser.add_argument(
+        "--fleet", action="store_true", help="three made-up rigs: through Dask's scheduler into a PostgreSQL database"
+    )
     parser.set_defaults(run=run)
 
 
@@ -66,6 +77,10 @@ class _Demo:
 
 def run(args: argparse.Namespace) -> int:
     """Prepare the folder, run the campaign, show what came of it."""
+    if args.fleet and args.real:
+        raise InputError("does not go with --real", "--fleet", "Its rigs are made up; --real has one, this machine.")
+    if args.fleet:
+        return run_fleet_demo(args.folder or FLEET_FOLDER)
     folder: Path = args.folder or (REAL_FOLDER if args.real else SIMULATED_FOLDER)
     prepare: Callable[[Path], _Demo] = _real if args.real else _simulated
     demo = prepare(folder)

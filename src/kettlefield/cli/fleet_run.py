@@ -1,14 +1,14 @@
 """``kettlefield qualify --fleet``: the same campaign on many machines, watched on stderr."""
 
-import argparse
 import signal
 from collections.abc import Sequence
+from pathlib import Path
 
-from kettlefield.campaign.fleet import Fleet, check_fleet
-from kettlefield.campaign.fleet_work import Answer, Ended
-from kettlefield.campaign.scheduler import connected
 from kettlefield.cli.commands import ExitCode
 from kettlefield.core.errors import InputError, RigError
+from kettlefield.fleet.placing import Fleet, check_fleet
+from kettlefield.fleet.rig_work import Answer, Ended
+from kettlefield.fleet.scheduler import connected
 from kettlefield.plan.plan import Plan, read_plan
 from kettlefield.plan.suite_selection import read_asked
 from kettlefield.record.store import Record
@@ -44,8 +44,19 @@ class FleetProgress:
         self._console.print(safe(f"{who}: {text}", style))
 
 
-def run_fleet(args: argparse.Namespace) -> ExitCode:
+def run_fleet(
+    plan_path: Path,
+    address: str,
+    *,
+    only: str | None = None,
+    options: Sequence[str] = (),
+    keep_all: bool = False,
+    until_decided: bool = False,
+    unsafe: bool = False,
+) -> ExitCode:
     """Carry a plan out on the rigs of a fleet; the exit code says whether everything could be measured.
+
+    ``options`` are further words of ``qualify``, for every part.
 
     Raises
     ------
@@ -54,21 +65,21 @@ def run_fleet(args: argparse.Namespace) -> ExitCode:
     RigError
         No scheduler answers, or a part could not be carried out.
     """
-    plan: Plan = read_plan(args.plan, keep_all=args.keep_all)
-    plan = plan.until_decided() if args.until_decided else plan
+    plan: Plan = read_plan(plan_path, keep_all=keep_all)
+    plan = plan.until_decided() if until_decided else plan
     check_fleet(plan)
     digest = read_asked(plan).digest
     Record.create_or_open(plan.record).close()  # so that what is wrong with the place is said here, and once
-    with connected(args.fleet) as client:
-        fleet = Fleet(client, plan, FleetProgress(), suite_digest=digest, unsafe=args.unsafe_no_isolation)
+    with connected(address) as client:
+        fleet = Fleet(client, plan, FleetProgress(), suite_digest=digest, unsafe=unsafe)
         fleet.look()
         if not fleet.answers:
-            raise _empty(args.fleet, plan, fleet)
+            raise _empty(address, plan, fleet)
         absent = [rig.name for rig in plan.rigs if rig.name not in fleet.answers]
         for name in absent:
             fleet.observer.line(name, "! no worker is this rig yet; its candidates are not asked in this run")
         signal.signal(signal.SIGTERM, signal.default_int_handler)  # ends the parts on every rig as Ctrl-C does
-        ended = fleet.carry_out(fleet.parts(args.only, _options(args)))
+        ended = fleet.carry_out(fleet.parts(only, options))
     return _code(ended, absent)
 
 
@@ -81,16 +92,6 @@ def _empty(address: str, plan: Plan, fleet: Fleet) -> InputError:
     return InputError(
         f"none of its {len(fleet.refusals)} workers is one of the rigs {names}", address, f"{worker}: {reason}"
     )
-
-
-def _options(args: argparse.Namespace) -> tuple[str, ...]:
-    """What of the command is for every part."""
-    words: list[str] = []
-    for name in ("part", "again"):
-        for value in getattr(args, name) or ():
-            words += [f"--{name}", value]
-    flags = ("retry_faults", "until_decided", "complete", "keep_all", "unsafe_no_isolation")
-    return (*words, *(f"--{name.replace('_', '-')}" for name in flags if getattr(args, name)))
 
 
 def _code(ended: Sequence[Ended], absent: Sequence[str]) -> ExitCode:

@@ -19,7 +19,6 @@ from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
 from kettlefield.campaign.outlook import outlooks
 from kettlefield.campaign.readiness import check_extensions, prepare_grading
-from kettlefield.campaign.spread_grading import spread_over
 from kettlefield.campaign.work import Scope
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.fleet_run import run_fleet
@@ -27,6 +26,7 @@ from kettlefield.cli.progress import CampaignProgress
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import FAULTS
 from kettlefield.core.statistics.power import effective_pairs, smallest_drop
+from kettlefield.fleet.spread_grading import spread_over
 from kettlefield.grading.grader import Grader
 from kettlefield.plan.own_rig import on_rig, own_rig
 from kettlefield.plan.plan import Plan, read_plan, select
@@ -132,7 +132,15 @@ def run(args: argparse.Namespace) -> int:
     if args.fleet is not None:
         if args.rig is not None:
             raise InputError("does not go with --fleet", "--rig", "A fleet's workers say which rig they are.")
-        code = run_fleet(args)
+        code = run_fleet(
+            args.plan,
+            args.fleet,
+            only=args.only,
+            options=_for_every_part(args),
+            keep_all=args.keep_all,
+            until_decided=args.until_decided,
+            unsafe=args.unsafe_no_isolation,
+        )
         show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
         return code
     code = run_campaign(
@@ -150,6 +158,16 @@ def run(args: argparse.Namespace) -> int:
     )
     show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
     return code
+
+
+def _for_every_part(args: argparse.Namespace) -> tuple[str, ...]:
+    """What of the command is for every part of a fleet's campaign."""
+    words: list[str] = []
+    for name in ("part", "again"):
+        for value in getattr(args, name) or ():
+            words += [f"--{name}", value]
+    flags = ("retry_faults", "until_decided", "complete", "keep_all", "unsafe_no_isolation")
+    return (*words, *(f"--{name.replace('_', '-')}" for name in flags if getattr(args, name)))
 
 
 def run_campaign(

@@ -11,11 +11,12 @@ from typing import Any
 import msgspec
 
 from kettlefield import __version__
-from kettlefield.campaign import grading_work, readiness
-from kettlefield.campaign.grading_work import Graded, GraderAnswer, Reply
+from kettlefield.campaign import readiness
 from kettlefield.campaign.readiness import grading_tools, machine_id
-from kettlefield.campaign.scheduler import EXCLUSIVE, GRADER, connected, workers_of
 from kettlefield.core.outcome import Outcome
+from kettlefield.fleet import grading_work
+from kettlefield.fleet.grading_work import Graded, GraderAnswer, Reply
+from kettlefield.fleet.scheduler import EXCLUSIVE, GRADER, connected, workers_of
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked

@@ -11,10 +11,10 @@ from typing import Any, Protocol
 import msgspec
 
 from kettlefield import __version__
-from kettlefield.campaign import fleet_work
-from kettlefield.campaign.fleet_work import Answer, Ended, Line, Part, Question
-from kettlefield.campaign.scheduler import EXCLUSIVE, GRADER, workers_of
 from kettlefield.core.errors import InputError, RigError
+from kettlefield.fleet import rig_work
+from kettlefield.fleet.rig_work import Answer, Ended, Line, Part, Question
+from kettlefield.fleet.scheduler import EXCLUSIVE, GRADER, workers_of
 from kettlefield.plan.plan import Plan
 from kettlefield.record.place import FilePlace
 
@@ -84,9 +84,9 @@ class Fleet:
 
     def _ask(self, address: str, labels: tuple[str, ...]) -> Answer:
         question = Question(plan=self._plan.text, labels=labels, unsafe=self._unsafe)
-        said = self._client.run(
-            fleet_work.look, msgspec.json.encode(question), workers=[address], on_error="return"
-        ).get(address)
+        said = self._client.run(rig_work.look, msgspec.json.encode(question), workers=[address], on_error="return").get(
+            address
+        )
         if isinstance(said, bytes):
             return msgspec.json.decode(said, type=Answer)
         return Answer(version="?", fault=f"it cannot run Kettlefield ({said})")
@@ -135,7 +135,7 @@ class Fleet:
         RigError
             The scheduler is gone.
         """
-        self._client.subscribe_topic(fleet_work.TOPIC, self._heard)
+        self._client.subscribe_topic(rig_work.TOPIC, self._heard)
         waiting, ended = list(parts), list[Ended]()
         running: dict[str, tuple[Part, Any]] = {}  # worker -> what it does
         tries = Counter[str]()
@@ -175,7 +175,7 @@ class Fleet:
             running[worker] = (
                 part,
                 self._client.submit(
-                    fleet_work.carry_out,
+                    rig_work.carry_out,
                     msgspec.json.encode(part),
                     key=f"{part.name}-{time.time_ns()}",
                     workers=[worker],
@@ -200,7 +200,7 @@ class Fleet:
     def _stop(self, futures: Sequence[Any]) -> None:
         """Stop the servers on every rig; what is finished is in the record."""
         with contextlib.suppress(Exception):  # whatever is gone is stopped
-            self._client.run(fleet_work.stop, on_error="ignore")
+            self._client.run(rig_work.stop, on_error="ignore")
             until_s = time.monotonic() + STOP_WITHIN_S
             while not all(future.done() for future in futures) and time.monotonic() < until_s:
                 time.sleep(LOOK_EVERY_S)

@@ -43,5 +43,6 @@ def connected(address: str) -> Iterator[Any]:
 
 def workers_of(client: Any) -> Mapping[str, Mapping[str, Any]]:
     """All workers that a scheduler has, by their addresses, with what it knows of each."""
-    workers: Mapping[str, Mapping[str, Any]] = client.scheduler_info(n_workers=-1)["workers"]
+    # not client.scheduler_info: the client renews what that gives in the background, without the workers
+    workers: Mapping[str, Mapping[str, Any]] = client.sync(client.scheduler.identity, n_workers=-1)["workers"]
     return workers
