@@ -3,8 +3,17 @@
 set -eu
 cd "$(dirname "$0")"
 . scripts/setup.sh
-# its short selection of the suite asks in every language, and for a page
-need bwrap=bubblewrap $LANGUAGES
-need chromium-headless-shell=chromium-headless-shell || need chromium=chromium
-environment '.[pages]'
+need bwrap=bubblewrap
+case " $* " in
+*" --fleet "*)
+    need_postgresql
+    environment '.[fleet,postgres]'
+    ;;
+*)
+    # its short selection of the suite asks in every language, and for a page
+    need $LANGUAGES
+    need chromium-headless-shell=chromium-headless-shell || need chromium=chromium
+    environment '.[pages]'
+    ;;
+esac
 exec .venv/bin/kettlefield demo "$@"

@@ -228,7 +228,8 @@ def test_every_earlier_format_is_brought_up_in_a_database_too(by_hand, url, vers
     record, _ = copy_campaign(by_hand.place, read_place(url))
     signed = results_digest(record, min(version, 12)) if version >= 8 else results_digest(record, None)
     statements = [f"UPDATE alembic_version SET version_num = '{version}'", "ALTER TABLE candidate DROP COLUMN rig_id"]
-    statements += ["DROP TABLE rig", "DROP TABLE run_writer"]
+    statements += [f"ALTER TABLE candidate DROP COLUMN {name}" for name in ("runtime", "answers_from_id")]
+    statements += ["ALTER TABLE attempt DROP COLUMN graded_by", "DROP TABLE rig", "DROP TABLE run_writer"]
     if version < 12:
         statements += ["DROP TABLE look", "ALTER TABLE campaign DROP COLUMN until"]
         statements += [

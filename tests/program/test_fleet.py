@@ -160,7 +160,7 @@ def test_graders_grade_for_a_rig_until_they_die_and_one_of_another_version_does_
 
     run = subprocess.Popen([program, "qualify", str(plan), "--fleet", address], text=True,
                            stdout=subprocess.PIPE, stderr=subprocess.PIPE)  # fmt: skip
-    wait_for(lambda: any(row[4] == "mill" for row in graded_by()))
+    wait_for(lambda: run.poll() is not None or any(row[4] == "mill" for row in graded_by()))
     fleet.kill("mill")
     err = run.communicate(timeout=400)[1]
     assert run.returncode == 0 and "Traceback" not in err, err
@@ -181,6 +181,22 @@ def test_graders_grade_for_a_rig_until_they_die_and_one_of_another_version_does_
     assert {row[:3]: row[3] for row in map(tuple, found)} == here
 
 
+def test_the_demo_of_a_fleet_ends_with_a_matrix_and_leaves_nothing_running(run_cli, tmp_path):
+    done = run_cli("demo", "--fleet", tmp_path / "fleet")
+    assert done.code == 0 and "Traceback" not in done.err, done.err
+    assert "Which level on which rig" in done.out and "SIMULATED" in done.out and "rejected: decode_tps.p50" in done.out
+    assert "shares the answers of" in done.err and "mill grades replies" in done.err
+    record = Record.open(tmp_path / "fleet" / "record.db")
+    with record.reading() as connection:
+        asked = connection.exec_driver_sql("SELECT count(DISTINCT candidate_id), count(*) FROM trial").one()
+        graded = connection.exec_driver_sql("SELECT DISTINCT graded_by FROM attempt").scalars().all()
+    assert asked[0] == 2 and "mill" in graded  # two levels, each asked on one of three rigs
+    assert not Path(re.search(r"host=([^#]+)#", done.err)[1]).exists()
+    assert subprocess.run(["pgrep", "-f", str(tmp_path)], capture_output=True, check=False).stdout == b""
+    both = run_cli("demo", "--fleet", "--real", tmp_path / "other")
+    assert both.code == 2 and "does not go with --real" in both.err
+
+
 def test_ctrl_c_stops_what_runs_on_every_rig(fleet, plan, program):
     place = re.search(r'record = "([^"]+)"', plan.read_text())[1]
     address = fleet.scheduler()
@@ -196,7 +212,15 @@ def test_ctrl_c_stops_what_runs_on_every_rig(fleet, plan, program):
     assert "! no worker is this rig yet" in err and "loft" in err
     servers = ["pgrep", "-f", f"kettlefield.demo.*{plan.parent}"]
     wait_for(lambda: subprocess.run(servers, capture_output=True, check=False).stdout == b"", 60)
-    assert 0 < len(trials(place)) < 24 * 4
+    before = len(trials(place))
+    assert 0 < before < 24 * 4
+    # it goes on, until the scheduler dies
+    run = subprocess.Popen([program, "qualify", str(plan), "--fleet", address], text=True,
+                           stdout=subprocess.PIPE, stderr=subprocess.PIPE)  # fmt: skip
+    wait_for(lambda: len(trials(place)) > before)
+    fleet.kill("scheduler")
+    err = run.communicate(timeout=120)[1]
+    assert run.returncode == 3 and "the scheduler is gone" in err and "Traceback" not in err, err
 
 
 def test_a_fleet_that_cannot_carry_it_out_is_refused_in_one_line(fleet, plan, run_cli):
@@ -210,6 +234,11 @@ def test_a_fleet_that_cannot_carry_it_out_is_refused_in_one_line(fleet, plan, ru
     other = run_cli("qualify", plan, "--fleet", address)
     assert other.code == 2 and "none of its 1 workers is one of the rigs quay, attic, loft" in other.err
     assert "this machine" in other.err
+    (plan.parent / "sitecustomize.py").write_text("import kettlefield\nkettlefield.__version__ = '0.0.1'\n")
+    fleet.worker("quay", address, PYTHONPATH=str(plan.parent))
+    wait_for(lambda: "Registered to" in (plan.parent / "quay.out").read_text())
+    older = run_cli("qualify", plan, "--fleet", address)
+    assert older.code == 2 and "it has Kettlefield 0.0.1, here is" in older.err
     text = plan.read_text()
     for change, words in (
         ((re.search(r'record = "[^"]+"', text)[0], 'record = "record.db"'), "several machines cannot write one file"),

@@ -29,6 +29,8 @@ AFTER_8 = (
     "ALTER TABLE campaign DROP COLUMN until",
     # a column that refers to a table cannot be dropped, but be out of the way
     "ALTER TABLE candidate RENAME COLUMN rig_id TO later",
+    *("ALTER TABLE candidate DROP COLUMN runtime", "ALTER TABLE candidate DROP COLUMN answers_from_id"),
+    "ALTER TABLE attempt DROP COLUMN graded_by",
     *(
         f"DROP TABLE {name}"
         for name in ("server_metrics", "workspace_run", "workspace_turn", "look", "rig", "run_writer")

@@ -9,7 +9,7 @@ from kettlefield.demo.simulated_models import MODELS, write_weights
 from kettlefield.record.place import Place
 
 MODEL = "kelpling-400m"
-LEVELS = ("f16", "q8_0", "q4_k_m")
+LEVELS = ("q8_0", "q4_k_m")
 CAMPAIGN = "which-level-on-which-machine"
 
 
@@ -54,8 +54,7 @@ HEAD = """\
 # Which level of a made-up model on which of three made-up machines? Everything that model and cards do is simulated;
 # the database, the scheduler, its workers, servers, HTTP and grading are real.
 title = "Which level on which machine?"
-suite = "berthdesk"
-selection = "short"
+suite = "firstlight"
 record = {record}
 
 [campaign]
@@ -75,7 +74,8 @@ cost_per_hour = {cost_per_hour}
 REST = """
 [server]
 command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "{rig}", "--port", "{port}",
-           "--context", "{context}", "--level", "{level}", "--concurrency", "{concurrency}"]
+           "--context", "{context}", "--level", "{level}", "--concurrency", "{concurrency}",
+           "--suite", "firstlight"]
 context = 2048
 concurrency = 6
 ready_within = "60 s"

@@ -65,7 +65,8 @@ class PrivateDatabase:
         )  # fmt: skip
         if done.returncode != 0:
             said = done.stdout.strip().splitlines()
-            raise RigError(f"{program} failed: {said[-1] if said else 'no word of it'}", str(self.data), "")
+            hint = "As root it is run by another user, who must be able to enter the temporary folder (TMPDIR)."
+            raise RigError(f"{program} failed: {said[-1] if said else 'no word of it'}", str(self.data), hint)
 
     def start(self) -> None:
         """Start it, if it does not run."""

@@ -5,7 +5,7 @@ import fnmatch
 import glob
 import time
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
 
 import msgspec
@@ -44,6 +44,7 @@ class Fleet:
 
     def __init__(self, client: Any, plan: Plan, observer: FleetObserver, *, suite_digest: str, unsafe: bool) -> None:
         self._client, self._plan, self.observer = client, plan, observer
+        self._address = str(client.scheduler.address)
         self._suite_digest, self._unsafe = suite_digest, unsafe
         self._graders: list[str] = []  # workers that only grade
         self._there: dict[str, str] = {}  # worker that is there -> its rig; empty: it does not take part
@@ -60,19 +61,18 @@ class Fleet:
         """
         if self._client.status != "running":
             hint = "Start it again; the same command resumes, since the record has every finished trial."
-            raise RigError("the scheduler is gone", str(self._client), hint)
+            raise RigError("the scheduler is gone", self._address, hint)
         workers = workers_of(self._client)
         resources = {address: tuple(facts.get("resources", {})) for address, facts in workers.items()}
         self._there = {address: rig for address, rig in self._there.items() if address in workers}
         self._graders = [one for one, has in resources.items() if GRADER in has and EXCLUSIVE not in has]
-        for address in workers:
-            # what grades is asked by the rigs themselves, whose tools it must share
-            if address not in self._there and address not in self._graders:
-                self._there[address] = self._join(address, resources[address])
+        # what only grades is asked by the rigs themselves, whose tools it must share
+        came = [one for one in workers if one not in self._there and one not in self._graders]
+        for address, answer in self._ask({address: resources[address] for address in came}).items():
+            self._there[address] = self._join(address, answer, resources[address])
 
-    def _join(self, address: str, labels: tuple[str, ...]) -> str:
+    def _join(self, address: str, answer: Answer, labels: tuple[str, ...]) -> str:
         """The rig that a worker is; empty: it does not take part."""
-        answer = self._ask(address, labels)
         reason = self._why_not(answer, labels)
         if reason:
             self.refusals[address] = reason
@@ -82,14 +82,18 @@ class Fleet:
         self.observer.joined(answer.rig, address, answer)
         return answer.rig
 
-    def _ask(self, address: str, labels: tuple[str, ...]) -> Answer:
-        question = Question(plan=self._plan.text, labels=labels, unsafe=self._unsafe)
-        said = self._client.run(rig_work.look, msgspec.json.encode(question), workers=[address], on_error="return").get(
-            address
-        )
-        if isinstance(said, bytes):
-            return msgspec.json.decode(said, type=Answer)
-        return Answer(version="?", fault=f"it cannot run Kettlefield ({said})")
+    def _ask(self, labels: Mapping[str, tuple[str, ...]]) -> dict[str, Answer]:
+        """What workers say of their machines; all are asked at once, since each takes seconds."""
+        if not labels:
+            return {}
+        question = Question(plan=self._plan.text, labels=dict(labels), unsafe=self._unsafe)
+        said = self._client.run(rig_work.look, msgspec.json.encode(question), workers=list(labels), on_error="return")
+        return {
+            address: msgspec.json.decode(words, type=Answer)
+            if isinstance(words, bytes)
+            else Answer(version="?", fault=f"it cannot run Kettlefield ({words})")
+            for address, words in said.items()
+        }
 
     def _why_not(self, answer: Answer, labels: Sequence[str]) -> str:
         if EXCLUSIVE not in labels:

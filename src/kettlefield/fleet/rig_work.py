@@ -14,6 +14,7 @@ import threading
 from collections import deque
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
@@ -34,7 +35,7 @@ class Question(msgspec.Struct, frozen=True, kw_only=True):
     """What a worker is asked before anything runs."""
 
     plan: str  # the plan's text
-    labels: tuple[str, ...]
+    labels: dict[str, tuple[str, ...]]  # worker -> what it was labelled with
     unsafe: bool
 
 
@@ -76,13 +77,13 @@ class Line(msgspec.Struct, frozen=True, kw_only=True):
     text: str
 
 
-def look(data: bytes) -> bytes:
-    """Say whether this machine can take part, and as which rig; nothing is started."""
+def look(data: bytes, dask_worker: Any = None) -> bytes:
+    """Say whether this machine can take part, and as which rig; nothing is started. Dask fills the worker in."""
     _stopped.clear()
     question = msgspec.json.decode(data, type=Question)
     try:
         plan = read_plan(_written(question.plan))
-        name = own_rig(plan, None, question.labels)
+        name = own_rig(plan, None, question.labels.get(str(dask_worker.address), ()))
         here = on_rig(plan, name)
         asked = read_asked(here)
         isolation = "none" if question.unsafe else available_isolation().name

@@ -1,6 +1,7 @@
 """The scheduler of a fleet, Dask's own: connecting to it, and which workers it has."""
 
 import contextlib
+import logging
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -30,6 +31,9 @@ def connected(address: str) -> Iterator[Any]:
         from distributed import Client  # noqa: PLC0415 - an optional package
     except ModuleNotFoundError as err:
         raise InputError(f"needs {err.name}, which is not installed", "--fleet", _INSTALL) from err
+    for name in ("distributed", "tornado", "asyncio"):  # what of theirs matters is said by us, in a line
+        logger = logging.getLogger(name)
+        logger.handlers, logger.propagate = [logging.NullHandler()], False
     try:
         client: Any = Client(address, timeout=CONNECT_WITHIN_S, set_as_default=False)  # type: ignore[no-untyped-call]
     except (OSError, TimeoutError, ValueError) as err:

@@ -22,7 +22,7 @@ from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked
 from kettlefield.suite.format import Exercise
 
-LOOK_EVERY_S = 10.0  # for graders that came or went
+LOOK_EVERY_S = 2.0  # for graders that came or went
 MOST_WAITING = 32  # replies that wait for a grade at once
 _WAIT_S = 1.0  # for a grade, before it is seen whether anybody is left to give it
 
@@ -56,6 +56,7 @@ class SpreadGrader(Grader):
         self._tools = grading_tools(asked)
         self._times_nothing = plan.rig.accelerator.startswith("simulated:")
         self._known: dict[str, str] = {}  # worker -> why it does not take part; empty: it does
+        self._asked: dict[str, Any] = {}  # worker that was asked -> its answer to come
         self._here = threading.BoundedSemaphore(os.cpu_count() or 1)
         self._ended = threading.Event()
         # beside the work: a grader that makes itself ready takes minutes the first time
@@ -112,10 +113,10 @@ class SpreadGrader(Grader):
                 key=f"grade-{uuid.uuid4()}",
                 pure=False,
             )
-            while not future.done():
-                with contextlib.suppress(TimeoutError):
-                    future.result(timeout=_WAIT_S)
-                if not future.done() and not set(graders) & set(self.graders):
+            done = threading.Event()
+            future.add_done_callback(lambda _: done.set())
+            while not done.wait(_WAIT_S):
+                if not set(graders) & set(self.graders):
                     future.cancel()
                     return None
             grade = grading_work.decode_grade(future.result())
@@ -135,27 +136,31 @@ class SpreadGrader(Grader):
         while not self._ended.is_set():
             try:
                 self._look()
-            except (
-                Exception,
-                asyncio.CancelledError,
-            ):  # the scheduler is gone: replies are graded here until it is back
-                self._known = {}
+            except (Exception, asyncio.CancelledError):
+                self._known, self._asked = {}, {}  # the scheduler is gone: replies are graded here until it is back
             self._ended.wait(LOOK_EVERY_S)
 
     def _look(self) -> None:
-        """See which graders there are; one that came is asked what it grades with."""
+        """See which graders there are; one that came is asked what it grades with, which may take it minutes."""
         workers = workers_of(self._client)
+        resources = {worker: facts.get("resources", {}) for worker, facts in workers.items()}
         self._known = {worker: reason for worker, reason in self._known.items() if worker in workers}
-        came = [
-            one for one, facts in workers.items() if GRADER in facts.get("resources", {}) and one not in self._known
-        ]
-        # all at once: the first time each takes minutes to make itself ready
-        asked = {worker: self._ask(worker) for worker in came if EXCLUSIVE not in workers[worker]["resources"]}
-        for worker in came:
-            name = workers[worker]["name"]
-            reason = self._why_not(asked[worker], workers) if worker in asked else "it is a rig, and times"
-            self._known[worker] = reason
-            self._say(f"{name} does not grade: {reason}" if reason else f"{name} grades replies of this rig")
+        self._asked = {worker: asked for worker, asked in self._asked.items() if worker in workers}
+        for worker, has in resources.items():
+            if GRADER not in has or worker in self._known or worker in self._asked:
+                continue
+            if EXCLUSIVE in has:
+                self._settle(worker, workers[worker]["name"], "it is a rig, and times")
+            else:
+                self._asked[worker] = self._ask(worker)
+        for worker, asked in list(self._asked.items()):
+            if asked.done():
+                del self._asked[worker]
+                self._settle(worker, workers[worker]["name"], self._why_not(asked, workers))
+
+    def _settle(self, worker: str, name: str, reason: str) -> None:
+        self._known[worker] = reason
+        self._say(f"{name} does not grade: {reason}" if reason else f"{name} grades replies of this rig")
 
     def _ask(self, worker: str) -> Any:
         # as a task, not beside its work: it may take long, and a worker that does not answer meanwhile counts as dead

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from kettlefield.core.acceptance import Status
-from kettlefield.core.statistics.estimate import in_words
+from kettlefield.core.statistics.estimate import Estimate, in_unit
 from kettlefield.core.units import format_bytes
 from kettlefield.decision.measures import MEASURES
 from kettlefield.decision.one_criterion import Judgement
@@ -87,8 +87,8 @@ def verdict_matrix(decision: Decision, rigs: tuple[RigRow, ...]) -> Table | None
         "Which level on which rig",
         [words("candidate"), *(words(rig.name) for rig in rigs)],
         rows,
-        note="Each with what decided it; a dash: it did not run there. Recommended: of the approved levels of a model "
-        "the one with the least peak memory on that rig.",
+        note="Each with what decided it, its interval in `decide`; a dash: it did not run there. Recommended: of the "
+        "approved levels of a model the one with the least peak memory on that rig.",
     )
 
 
@@ -104,8 +104,9 @@ def _deciding(verdict: CandidateVerdict, row: Figures) -> str:
 
 def _judged_words(judged: Judgement) -> str:
     criterion = judged.criterion
-    found = in_words(judged.found, MEASURES[criterion.measure].unit)
-    return f"{criterion.label} {found}, wanted {criterion.wanted}"
+    found = judged.found.value if isinstance(judged.found, Estimate) else judged.found
+    words = found if isinstance(found, str) else in_unit(found, MEASURES[criterion.measure].unit)
+    return f"{criterion.label} {words}, wanted {criterion.wanted}"
 
 
 def cost_per_solved(row: Figures, rig: RigRow) -> float | None:
