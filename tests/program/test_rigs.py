@@ -4,6 +4,7 @@ import json
 import shutil
 import socket
 import threading
+import time
 
 import pytest
 from database import Cluster
@@ -133,7 +134,7 @@ def test_rigs_of_the_same_runtime_share_answers_and_others_are_asked(several, ru
     assert other.code == 2 and "have SHA-256" in other.err and "Copy the same file to both rigs" in other.err
 
 
-def test_two_rigs_write_one_record_side_by_side(several, run_cli, run_main):
+def test_two_rigs_write_one_record_side_by_side(several, run_cli, run_main, monkeypatch):
     cluster = Cluster()
     try:
         place = cluster.database("rigs") + "#desk"
@@ -167,6 +168,13 @@ def test_two_rigs_write_one_record_side_by_side(several, run_cli, run_main):
         assert run_main("report", place, "-o", plan.parent / "page").code == 0
         page = (plan.parent / "page" / "report.html").read_text()
         assert "Which level on which rig" in page and "toolchains of attic" in page and "rig quay" in page
+        # a clock that differs is said, and no more: nothing is computed across two clocks
+        now = time.time
+        monkeypatch.setattr(time, "time", lambda: now() - 7200)
+        assert Record.open(place).clock_ahead_s() == pytest.approx(-7200, abs=60)
+        assert run_main("qualify", plan, "--rig", "attic").code == 0
+        monkeypatch.undo()
+        assert "rig attic: its clock is 2 h 00 min behind the database's" in run_main("compare", place).out
         # an old toolchain on one of them is named wherever they are compared
         record = Record.open(place)
         assert {one.facts["hostname"] for one in rig_rows(record)} == {HOST} and toolchains_that_differ(record) == {}

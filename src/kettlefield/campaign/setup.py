@@ -34,6 +34,8 @@ from kettlefield.suite.format import Exercise
 from kettlefield.weights.digests import digest_of_files, weights_digest
 from kettlefield.weights.formats import files_of, read_facts
 
+MOST_CLOCK_S = 30.0  # that a rig's clock may differ from the database's without a word
+
 
 class Observer(Protocol):
     """A watcher of a campaign."""
@@ -138,6 +140,13 @@ def enter_rig(
         cost_per_hour=table.cost_per_hour,
     )
     rig_id = record.put_rig(entry)
+    ahead_s = record.clock_ahead_s()
+    if abs(ahead_s) > MOST_CLOCK_S:
+        way = "ahead of" if ahead_s > 0 else "behind"
+        record.save_note(
+            f"rig {plan.rig_name}: its clock is {format_duration(abs(ahead_s))} {way} the database's; "
+            "moments in the record are those of each rig's clock, durations are each of one machine"
+        )
     for line in plan.left_out:
         record.save_note(f"left out: {line}")
     return rig_id

@@ -38,7 +38,9 @@ class FleetProgress:
     def ended(self, part: str, code: int, left: int) -> None:
         """A part ended."""
         how = "done" if code == ExitCode.DONE else f"ended with exit code {code}"
-        self._say(part, f"{how}; {left} parts left", "" if code == ExitCode.DONE else "yellow")
+        self._say(
+            part, f"{how}; {left} {'part' if left == 1 else 'parts'} left", "" if code == ExitCode.DONE else "yellow"
+        )
 
     def _say(self, who: str, text: str, style: str = "") -> None:
         self._console.print(safe(f"{who}: {text}", style))

@@ -131,6 +131,10 @@ def _print_trial(console: "Console", trial: dict[str, Any], work: Run | None) ->
         before = attempt["files"] or before
 
 
+def _by(attempt: dict[str, Any]) -> str:
+    return f"; graded by worker {attempt['graded_by']}" if attempt["graded_by"] else ""
+
+
 _STYLES = {"said": "", "call": "yellow", "result": "dim", "failed": "red", "note": "magenta"}
 
 
@@ -162,7 +166,7 @@ def _print_attempt(console: "Console", attempt: dict[str, Any], before: dict[str
         if name in before:
             _print_change(console, name, before[name], text)
         else:
-            _print_code(console, f"extracted {name} ({attempt['how']})", name, text)
+            _print_code(console, f"extracted {name} ({attempt['how']}{_by(attempt)})", name, text)
     if not attempt["files"]:
         console.print(safe(f"no answer: {attempt['how']}"))
     if attempt["pictures"]:

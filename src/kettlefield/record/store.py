@@ -90,6 +90,15 @@ class Record(Storage):
 
         return self._write(write)
 
+    def clock_ahead_s(self) -> float:
+        """Seconds that this machine's clock is ahead of the database's; of a file 0: it has no clock of its own."""
+        with self.reading() as connection:
+            if connection.dialect.name != "postgresql":
+                return 0.0
+            before = time.time()
+            there = connection.execute(sa.text("SELECT extract(epoch FROM clock_timestamp())")).scalar_one()
+            return (before + time.time()) / 2 - float(there)
+
     def rig_id(self, name: str) -> int | None:
         """The id of a rig that is in the record; None: it is not, or the campaign has one rig without a name."""
         table = schema.rig

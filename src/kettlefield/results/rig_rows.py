@@ -1,6 +1,7 @@
 """The rigs of a campaign: which there were, what each is, and which candidate ran on which."""
 
 import json
+import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -28,7 +29,7 @@ class RigRow:
 
 
 def rig_rows(record: Record) -> tuple[RigRow, ...]:
-    """The rigs of a campaign on several, in the order in which they took part; empty where it has one."""
+    """The rigs of a campaign on several that took part, in the plan's order; empty where it has one."""
     return record.once("rig_rows", lambda: _read_rigs(record))
 
 
@@ -37,6 +38,10 @@ def _read_rigs(record: Record) -> tuple[RigRow, ...]:
     with record.reading() as connection:
         rows = connection.execute(sa.select(rig).order_by(rig.c.id)).all()
         runs = connection.execute(sa.select(candidate.c.name, candidate.c.rig_id).order_by(candidate.c.id)).all()
+    if not rows:
+        return ()
+    planned = [rig["name"] for rig in tomllib.loads(campaign_facts(record)["plan_text"]).get("rig", ())]
+    rows = sorted(rows, key=lambda row: planned.index(row.name) if row.name in planned else len(planned))
     return tuple(
         RigRow(
             name=row.name,

@@ -12,6 +12,7 @@ from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Figures
 from kettlefield.results.rig_rows import RigRow, rig_rows, toolchains_that_differ
+from kettlefield.results.shared_answers import shared_answers
 from kettlefield.views.table import (
     Table,
     View,
@@ -54,6 +55,7 @@ def rig_parts(record: Record, decision: Decision, only: str | None = None) -> tu
     return (
         verdict_matrix(decision, rigs),
         _measured(decision, rigs, only),
+        _shared(record),
         _machines(rigs),
         *(
             Words(
@@ -121,7 +123,8 @@ def _measured(decision: Decision, rigs: tuple[RigRow, ...], only: str | None) ->
         name: (rig.plain(name), rig) for rig in rigs for name in rig.candidates
     }
     shown = [row for row in chosen(decision.table.rows, only) if row.candidate in by_name]
-    shown.sort(key=lambda row: (by_name[row.candidate][0], by_name[row.candidate][1].name))
+    plain, names = list(dict.fromkeys(rig.plain(n) for rig in rigs for n in rig.candidates)), [rig.name for rig in rigs]
+    shown.sort(key=lambda row: (plain.index(by_name[row.candidate][0]), names.index(by_name[row.candidate][1].name)))
     rows = []
     for row in shown:
         name, rig = by_name[row.candidate]
@@ -155,6 +158,17 @@ def _measured(decision: Decision, rigs: tuple[RigRow, ...], only: str | None) ->
         note="Cost: request time of all trials over those solved, divided by the requests in flight at once, at the "
         "rig's cost_per_hour. Intervals: `compare` without --part.",
     )
+
+
+def _shared(record: Record) -> Words | None:
+    """Which candidates were not asked themselves."""
+    takers: dict[str, list[str]] = {}
+    for own, other in shared_answers(record).items():
+        takers.setdefault(other, []).append(own.rpartition(" on ")[2])
+    lines = [f"{other} was asked for {' and '.join(rigs)} too" for other, rigs in takers.items()]
+    if not lines:
+        return None
+    return Words(text=f"Answers are shared where weights, settings and libraries are the same: {'; '.join(lines)}.")
 
 
 def _middle(row: Figures, name: str) -> float | None:
