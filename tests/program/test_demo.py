@@ -44,11 +44,13 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
     assert (folder / "plan.toml").exists() and (folder / "record.db").exists()
     assert "336 trials" in done.err
     # the same files were weighed, drafted and qualified
-    assert "Memory required (budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out
+    assert "Will they fit? (budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out
+    assert "no, 15 of 22 layers would" in done.out
     assert (folder / "drafted.toml").read_text().count("[[candidate]]") == 7
-    for word in ("approved", "rejected", "undecided"):
-        line = next(line for line in done.out.splitlines() if line.startswith(f"{word}: "))
-        assert "none" not in line
+    end = done.out[done.out.index("Which code model") :].splitlines()
+    assert len(end) <= 40 and "SIMULATED" in end[0]
+    for words in ("approved: peak", "(recommended)", "rejected: peak_bytes 2.8", "undecided: ", "of 3 tickets"):
+        assert any(words in line for line in end)
 
 
 @pytest.mark.parametrize(
@@ -57,13 +59,15 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         (("--by", "kind"), ("write", "of 8")),
         (("--by", "topic"), ("berth", "--json has the intervals")),
         (("--by", "outcome"), ("passed", "wrong-answer")),
-        (("--pairs",), ("Exercises lost and won", "Pareto-optimal")),
+        (("--pairs",), ("Exercises lost and won", "Candidates side by side", "--notes")),
+        (("--wide", "--pairs"), ("Exercises lost and won", "Pareto-optimal", "predicted", "Peak memory: the server's")),
+        (("--notes",), ("peak memory", "Peak memory: the server's", "quaylib-split-bill")),
         (("--part", "speed"), ("context depth", "engineers", "saturation point", "past its window")),
         (("--part", "memory"), ("each token of context", "reported by", "Samphire SK-4 (simulated)")),
         (("--part", "solved"), ("pass@2", "pass@1")),
         (("--part", "cost"), ("GiB x s/solved", "than its reference")),
         (("--part", "replies"), ("same code", "Temperature is 0.2")),
-        (("--against", "marram-1.2b@q8_0"), ("kelpling-400m@q8_0     marram-1.2b@q8_0",)),
+        (("--against", "marram-1.2b@q8_0"), ("to marram-1.2b@q8_0",)),
     ],
 )
 def test_compare_shows_each_side_of_a_campaign(demo, run_main, words, shown):
@@ -174,7 +178,8 @@ def test_tables_are_readable_in_a_narrow_terminal(demo, run_main, columns):
         assert max(map(len, out.splitlines())) <= columns
         for name in ("marram-1.2b@q4_k_m", "kelpling-400m@q2_k"):
             assert name in out  # never folded
-    out = run_main("compare", record, env=env).out
+    assert run_main("compare", record, env={"COLUMNS": "100"}).out.count("Candidates side by side") == 1
+    out = run_main("compare", record, "--wide", env=env).out
     assert all(
         head in out
         for head in ("95 % interval", "peak memory", "tokens/solved", "minimum detectable drop", "other outcomes")

@@ -115,7 +115,7 @@ def test_rigs_of_the_same_runtime_share_answers_and_others_are_asked(several, ru
     assert attic["pass_rate"] == quay["pass_rate"] and attic["trials"] == quay["trials"] == 12
     # its machine was never asked, so nobody knows how long it would take there
     assert quay["seconds_per_solved"] and not attic["seconds_per_solved"]
-    assert f"{model('attic')}: its answers are those of {model('quay')}" in run_main("compare", record).out
+    assert f"{model('attic')}: its answers are those of {model('quay')}" in run_main("compare", record, "--notes").out
     # nothing is left to do on either, and the way of asking stays as it is
     again = run_main("qualify", plan, "--rig", "attic", "--part", "answers")
     assert again.code == 0 and "12 trials, 12 of them already" in again.err, again.err
@@ -174,7 +174,7 @@ def test_two_rigs_write_one_record_side_by_side(several, run_cli, run_main, monk
         assert Record.open(place).clock_ahead_s() == pytest.approx(-7200, abs=60)
         assert run_main("qualify", plan, "--rig", "attic").code == 0
         monkeypatch.undo()
-        assert "rig attic: its clock is 2 h 00 min behind the database's" in run_main("compare", place).out
+        assert "rig attic: its clock is 2 h 00 min behind the database's" in run_main("compare", place, "--notes").out
         # an old toolchain on one of them is named wherever they are compared
         record = Record.open(place)
         assert {one.facts["hostname"] for one in rig_rows(record)} == {HOST} and toolchains_that_differ(record) == {}

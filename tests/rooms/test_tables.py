@@ -23,6 +23,7 @@ from kettlefield.views.table import (
     chosen,
     count,
     duration,
+    number,
     percent,
     rate,
     share,
@@ -70,7 +71,7 @@ def test_with_room_it_is_one_table():
 
 
 def test_a_last_column_of_words_folds_before_the_table_is_parted():
-    lines = printed(100, wide_table())
+    lines = printed(92, wide_table())
     assert lines[1].endswith("other outcomes") and len(lines) == 5  # one line more: the words that folded
     assert "crashed" in lines[3] and "marram" not in lines[3]
 
@@ -87,6 +88,20 @@ def test_without_room_it_comes_in_parts_each_led_by_the_name(width):
         assert joined.count(head) == 1  # every column once, none folded
     for figure in ("31 of 32", "0.97", "0.84 to 0.99", "1.31 GiB"):
         assert figure in joined
+
+
+def test_figures_of_one_unit_stand_in_line_and_their_intervals_too():
+    def of(value, low, high):
+        return Estimate(value=value, low=low, high=high, n=4)
+
+    rows = [("a", of(0.5, 0.25, 0.75), 2.19, 2**30), ("b", None, 0.945, 2**20), ("c", "disturbed", 1833.0, 2**30)]
+    shown = table("t", [words("candidate"), rate("decode p50"), number("s/solved"), size("peak")], rows)
+    head, *lines = printed(90, shown)[1:]
+    assert {line.index(".") for line in (lines[0][40:], lines[1][40:])} == {lines[0][40:].index(".")}
+    assert lines[2][: head.index("s/solved") + 8].rstrip().endswith("1,833")
+    assert "disturbed" in lines[2] and lines[0].endswith("1.00 GiB") and lines[1].endswith("1.00 MiB")
+    # with less room columns come closer, and a unit goes below the name
+    assert printed(54, shown)[1].split() == ["decode", "p50"] and "tokens/s" in printed(54, shown)[2]
 
 
 def test_what_a_row_shares_with_the_one_above_is_said_once():

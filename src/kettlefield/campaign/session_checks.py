@@ -96,7 +96,8 @@ class SessionChecks:
             self._keep(exchange, "count", candidate_id, session)
         if fit.over:
             names, context = ", ".join(sorted(fit.over)), candidate.server.context
-            what = f"{len(fit.over)} of {len(exercises)} exercises {'does' if len(fit.over) == 1 else 'do'} not fit the context of {context:,} tokens"
+            do = "does" if len(fit.over) == 1 else "do"
+            what = f"{len(fit.over)} of {len(exercises)} exercises {do} not fit the context of {context:,} tokens"
             self._note(f"{candidate.name}: {what}: {names}", candidate_id)
         if session.is_alive():
             self._fits[candidate_id] = fit

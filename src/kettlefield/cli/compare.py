@@ -16,6 +16,7 @@ from kettlefield.views.looks_view import looks_view
 from kettlefield.views.marks_view import marks_view
 from kettlefield.views.memory_view import memory_view
 from kettlefield.views.needed_parts_view import needed_parts_view
+from kettlefield.views.overview_view import overview_view
 from kettlefield.views.records_view import record_views
 from kettlefield.views.rigs_view import rigs_view
 from kettlefield.views.speed_view import speed_view
@@ -70,6 +71,10 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
         "--pairs", action="store_true", help="name the exercises won and lost against the reference level"
     )
     parser.add_argument(
+        "--notes", action="store_true", help="what the figures mean, and what was noted while they were measured"
+    )
+    parser.add_argument("-w", "--wide", action="store_true", help="every table with all its columns, and the notes")
+    parser.add_argument(
         "--by",
         choices=("kind", "language", "difficulty", "topic", "outcome"),
         help="what was solved by kind, language, difficulty or topic; or the outcomes",
@@ -109,13 +114,19 @@ def _view(args: argparse.Namespace, record: Record) -> View:
         return replies_view(record, args.only, against=args.against)
     if args.part is not None:
         return PARTS[args.part](record, args.only)
-    return comparison_view(record, args.only, against=args.against, pairs=args.pairs)
+    if args.wide:
+        return comparison_view(record, args.only, against=args.against, pairs=args.pairs)
+    return overview_view(record, args.only, against=args.against, pairs=args.pairs, with_notes=args.notes)
 
 
 def _check_options(args: argparse.Namespace) -> None:
     """Options that say nothing together are refused, not passed over."""
-    given = [name for name in ("by", "part", "pairs", "against", "csv", "campaign") if getattr(args, name)]
-    allowed = {frozenset(), frozenset({"against", "pairs"}), frozenset({"against", "csv"})}
+    names = ("by", "part", "pairs", "against", "csv", "campaign", "wide", "notes")
+    given = [name for name in names if getattr(args, name)]
+    allowed = {frozenset(), frozenset({"against", "csv"})}
+    allowed |= {frozenset({"against", "pairs", *more}) for more in ((), ("wide",), ("notes",), ("wide", "notes"))}
+    allowed |= {frozenset({one, *more}) for one in ("against", "pairs") for more in (("wide",), ("notes",))}
+    allowed.add(frozenset({"wide", "notes"}))
     if args.part == "replies":
         allowed.add(frozenset({"part", "against"}))
     if len(args.record) > 1 and given:

@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kettlefield.cli.commands import COMMANDS
-from kettlefield.cli.decide import show_verdicts
 from kettlefield.cli.demo_fleet import run_fleet_demo
 from kettlefield.cli.draft import write_draft
 from kettlefield.cli.qualify import run_campaign
@@ -17,12 +16,15 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.units import format_bytes
 from kettlefield.demo.little.little_folder import BUDGET_BYTES, OVERHEAD_BYTES, SERVER, prepare_real_demo
 from kettlefield.demo.simulated_folder import DEMO_BUDGET_BYTES, TICKETS_NAME, TICKETS_RECORD, prepare_demo
+from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
+from kettlefield.results.comparison import compare
 from kettlefield.rig.simulated_card import read_card
 from kettlefield.rig.survey import own_bandwidth
-from kettlefield.views.comparison_view import comparison_view
-from kettlefield.views.terminal import make_console, safe, show
-from kettlefield.views.workspace_view import workspace_view
+from kettlefield.views.criteria_view import verdicts_table
+from kettlefield.views.overview_view import overview_view
+from kettlefield.views.table import present
+from kettlefield.views.terminal import make_console, print_parts, safe, show
 from kettlefield.weights.fit import Settings
 
 if TYPE_CHECKING:
@@ -93,18 +95,15 @@ def run(args: argparse.Namespace) -> int:
         write_draft(weights, drafted, budget=budget, source="as the demo's plan has it", **demo.drafting)
     code = run_campaign(demo.plan, None)
     console = make_console()
-    show(comparison_view(Record.open(record)), as_json=False)
-    console.print()
-    show_verdicts(record, None, as_json=False)
+    show(overview_view(Record.open(record)), as_json=False)
+    print_parts(console, present(verdicts_table(decide(Record.open(record)))))
     if demo.report:
         show_report(record, folder / "report", as_markdown=False)
     if demo.tickets is not None:
-        console.print(
-            safe(f"\n{demo.tickets.name}: three tickets in small repositories, worked on through tools", "bold")
-        )
         code = max(code, run_campaign(demo.tickets, None))
-        show(workspace_view(Record.open(folder / TICKETS_RECORD)), as_json=False)
-    console.print(safe(_look_next(demo, drafted, record)))
+        solved = sum(row.solved for row in compare(Record.open(folder / TICKETS_RECORD)).rows)
+        console.print(safe(f"\n{demo.tickets.name}: {solved} of 3 tickets in small repositories solved, through tools"))
+    console.print(safe(_look_next(demo, record)))
     return code
 
 
@@ -123,8 +122,8 @@ def _simulated(folder: Path) -> _Demo:
         report=False,
         tickets=folder / TICKETS_NAME,
         further=(
-            ("trials {tickets} --open 1", "a ticket worked on, turn by turn"),
-            ("judge {plan}", "a second model marks replies: how far to trust it"),
+            ("compare {record} --part speed", "context depth, concurrency, capacity, prompt cache, loads"),
+            ("compare {tickets} --part workspaces", "the tickets, with the tools that were called"),
         ),
         remark="",
     )
@@ -161,16 +160,13 @@ def _real(folder: Path) -> _Demo:
     )
 
 
-def _look_next(demo: _Demo, drafted: Path, record: Path) -> str:
+def _look_next(demo: _Demo, record: Path) -> str:
     commands = (
-        ("compare {record} --part speed", "context depth, concurrency, capacity, prompt cache, loads"),
-        ("trials {record} --outcome wrong-answer", "what failed"),
-        ("trials {record} --open 1", "one trial whole: prompt, reply, files, checks"),
+        ("decide {record}", "every criterion of every candidate, with conditions"),
         *demo.further,
-        ("mark {record} --by NAME", "mark them yourself, blind"),
-        ("decide {record} --json", "the verdicts for a script"),
+        ("trials {record} --open 1", "one trial whole: prompt, reply, files, checks"),
+        ("report {record} -o report", "all of it as a page"),
     )
     places = {"plan": demo.plan, "record": record, "tickets": record.with_name(TICKETS_RECORD)}
     lines = [f"  kettlefield {words.format(**places)}  {shows}" for words, shows in commands]
-    first = f"  {demo.plan}  what was decided beforehand ({drafted}: the same files, drafted)"
-    return "\n".join([*([f"\n{demo.remark}"] if demo.remark else []), "\nLook next at:", first, *lines])
+    return "\n".join([*([f"\n{demo.remark}"] if demo.remark else []), "\nLook next at:", *lines])

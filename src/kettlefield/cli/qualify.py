@@ -37,8 +37,8 @@ from kettlefield.rig.accelerators import open_accelerator
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.selection_power import DISCORDANT
-from kettlefield.views.comparison_view import comparison_view
 from kettlefield.views.forecast_view import forecast_view
+from kettlefield.views.overview_view import overview_view
 from kettlefield.views.terminal import show
 
 T = TypeVar("T")
@@ -141,7 +141,7 @@ def run(args: argparse.Namespace) -> int:
             until_decided=args.until_decided,
             unsafe=args.unsafe_no_isolation,
         )
-        show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
+        show(overview_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
         return code
     code = run_campaign(
         args.plan,
@@ -156,7 +156,7 @@ def run(args: argparse.Namespace) -> int:
         complete=args.complete,
         graders=args.graders,
     )
-    show(comparison_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
+    show(overview_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
     return code
 
 

@@ -53,6 +53,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("--allow-licence", nargs="+", default=[], metavar="SPDX", help="licences that are allowed")
     parser.add_argument("--digest", action="store_true", help="read the files whole for their SHA-256")
     parser.add_argument("--plot", type=Path, metavar="FILE.png", help="draw memory against context")
+    parser.add_argument("-w", "--wide", action="store_true", help="of several files everything, as of one")
     parser.add_argument("--json", action="store_true", help="print one JSON document")
     parser.set_defaults(run=run)
 
@@ -71,7 +72,14 @@ def run(args: argparse.Namespace) -> int:
         learned=find_learned(args.server),
     )
     show_weighed(
-        args.files, settings, source, allowed=args.allow_licence, digest=args.digest, plot=args.plot, as_json=args.json
+        args.files,
+        settings,
+        source,
+        allowed=args.allow_licence,
+        digest=args.digest,
+        plot=args.plot,
+        wide=args.wide,
+        as_json=args.json,
     )
     return ExitCode.DONE
 
@@ -84,6 +92,7 @@ def show_weighed(
     allowed: list[str],
     digest: bool = False,
     plot: Path | None = None,
+    wide: bool = False,
     as_json: bool = False,
 ) -> None:
     """Weigh files and print what they are and need; ``source`` says where the budget comes from."""
@@ -103,7 +112,7 @@ def show_weighed(
             digests = [[weights_digest(file, tell) for file in facts.files] for facts in models]
     if plot is not None:
         _plot(plot, weighed, settings)
-    show(weights_view(weighed, settings, source, allowed=allowed, digests=digests), as_json=as_json)
+    show(weights_view(weighed, settings, source, allowed=allowed, digests=digests, wide=wide), as_json=as_json)
 
 
 def find_budget(text: str | None) -> tuple[int, str]:

@@ -10,7 +10,7 @@ from kettlefield.core.statistics.power import minimum_detectable_drop
 from kettlefield.core.units import format_duration
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
-from kettlefield.results.comparison import QUANTILES, Figures, compare, ends_of_scale, on_frontier
+from kettlefield.results.comparison import QUANTILES, Comparison, Figures, compare, ends_of_scale, on_frontier
 from kettlefield.results.frames import notes
 from kettlefield.results.paired_comparison import Against, mixed_settings
 from kettlefield.results.rows import not_measured
@@ -50,7 +50,7 @@ AT_LOOKS = (
 def comparison_view(
     record: Record, only: str | None = None, *, against: str | None = None, pairs: bool = False
 ) -> View:
-    """All of a record's candidates.
+    """All of a record's candidates, every table with all its columns.
 
     Parameters
     ----------
@@ -90,15 +90,21 @@ def comparison_view(
             Words(text=frontier) if len(compared.rows) > 1 and best else None,
             *(Words(text=f"! {text}", tone="warning") for text in (*named, *notes(record))),
         ),
-        document={
-            "simulated": compared.simulated,
-            "suite": compared.suite,
-            "suite_digest": compared.suite_digest,
-            "frontier": best,
-            "not_measured": not_measured(record),
-            "candidates": [{**figures_json(row), "mixed": mixed.get(row.candidate)} for row in compared.rows],
-        },
+        document=comparison_document(record, compared),
     )
+
+
+def comparison_document(record: Record, compared: Comparison) -> dict[str, Any]:
+    """The JSON document of some of a record's candidates."""
+    mixed = mixed_settings(record)
+    return {
+        "simulated": compared.simulated,
+        "suite": compared.suite,
+        "suite_digest": compared.suite_digest,
+        "frontier": on_frontier(compared.rows),
+        "not_measured": not_measured(record),
+        "candidates": [{**figures_json(row), "mixed": mixed.get(row.candidate)} for row in compared.rows],
+    }
 
 
 def comparison_rows(record: Record, only: str | None, against: str | None) -> list[dict[str, Any]]:

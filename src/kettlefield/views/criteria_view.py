@@ -1,14 +1,18 @@
 """Criteria one by one, the verdicts that they lead to, and who signed them."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import UTC, datetime
 from typing import Any
 
-from kettlefield.core.statistics.estimate import in_words
+from kettlefield.core.acceptance import Status
+from kettlefield.core.statistics.estimate import Estimate, in_unit, in_words
+from kettlefield.core.units import format_bytes
 from kettlefield.decision.measures import MEASURES
+from kettlefield.decision.one_criterion import Judgement
 from kettlefield.decision.verdict import CandidateVerdict, Decision
 from kettlefield.record.entries import SignatureEntry
 from kettlefield.record.store import Record
+from kettlefield.results.comparison import Figures
 from kettlefield.results.rows import not_measured
 from kettlefield.views.table import Table, View, Words, estimate_json, line, present, table, words
 
@@ -39,14 +43,7 @@ def verdicts_view(
             *criteria_tables(verdicts),
             Words(text=none, tone="warning") if any(not one.judgements for one in verdicts) else None,
             *(Words(text=f"{kind}: {_names(verdicts, kind)}") for kind in ("approved", "rejected", "undecided")),
-            *(
-                Words(
-                    text=f"recommended of {model}: {choice}: {decision.why_recommended[model]}",
-                    items=tuple(f"condition: {condition}" for condition in decision.conditions[choice]),
-                )
-                for model, choice in decision.recommended.items()
-                if choice in shown
-            ),
+            *recommended_words(decision, shown),
             Words(text=f"a baseline, not up for approval: {', '.join(baselines)}") if baselines else None,
             *(Words(text=text, tone="warning") for text in not_measured(record)),
             *(_changed(decision, changed, verdicts) if changed is not None else ()),
@@ -63,6 +60,18 @@ def verdicts_view(
                 _document(one, changed.conditions[one.candidate]) for one in changed.verdicts if one.candidate in shown
             ],
         },
+    )
+
+
+def recommended_words(decision: Decision, shown: Collection[str] | None = None) -> tuple[Words, ...]:
+    """The recommended level of each model with the reason, and the conditions that the approval holds under."""
+    return tuple(
+        Words(
+            text=f"recommended of {model}: {choice}: {decision.why_recommended[model]}",
+            items=tuple(f"condition: {condition}" for condition in decision.conditions[choice]),
+        )
+        for model, choice in decision.recommended.items()
+        if shown is None or choice in shown
     )
 
 
@@ -86,6 +95,39 @@ def criteria_tables(verdicts: Sequence[CandidateVerdict], *, lead: str = "") -> 
             )
             for verdict in verdicts
         )
+    )
+
+
+def deciding_words(verdict: CandidateVerdict, row: Figures) -> str:
+    """A verdict in a line, with the criterion that it hangs on."""
+    for status in (Status.NOT_MET, Status.UNDECIDED):
+        judged = next((one for one in verdict.judgements if one.status is status), None)
+        if judged is not None:
+            return f"{verdict.verdict.value}: {_judged_words(judged)}"
+    peak = f": peak {format_bytes(row.peak_bytes)}" if row.peak_bytes is not None else ""
+    return f"{verdict.verdict.value}{peak}"
+
+
+def _judged_words(judged: Judgement) -> str:
+    criterion = judged.criterion
+    found = judged.found.value if isinstance(judged.found, Estimate) else judged.found
+    shown = found if isinstance(found, str) else in_unit(found, MEASURES[criterion.measure].unit)
+    return f"{criterion.label} {shown}, wanted {criterion.wanted}"
+
+
+def verdicts_table(decision: Decision) -> Table | None:
+    """Every verdict in a line, with what decided it."""
+    figures, chosen = {row.candidate: row for row in decision.table.rows}, set(decision.recommended.values())
+    return table(
+        "Verdicts",
+        [words("candidate"), words("verdict, and what decided it")],
+        [
+            (
+                one.candidate,
+                deciding_words(one, figures[one.candidate]) + (" (recommended)" if one.candidate in chosen else ""),
+            )
+            for one in decision.verdicts
+        ],
     )
 
 

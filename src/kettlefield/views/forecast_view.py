@@ -138,6 +138,5 @@ def _over_context(row: Forecast) -> list[str]:
         return []
     names = ", ".join(f"{name} ({tokens:,})" for name, tokens in sorted(row.over_context.items()))
     how = "as the server counts" if row.counted else "guessed: the server has counted none of them yet"
-    return [
-        f"{len(row.over_context)} exercise{' does' if len(row.over_context) == 1 else 's do'} not fit its context; prompt tokens, {how}: {names}"
-    ]
+    do = "exercise does" if len(row.over_context) == 1 else "exercises do"
+    return [f"{len(row.over_context)} {do} not fit its context; prompt tokens, {how}: {names}"]

@@ -2,17 +2,14 @@
 
 from collections.abc import Mapping
 
-from kettlefield.core.acceptance import Status
-from kettlefield.core.statistics.estimate import Estimate, in_unit
 from kettlefield.core.units import format_bytes
-from kettlefield.decision.measures import MEASURES
-from kettlefield.decision.one_criterion import Judgement
-from kettlefield.decision.verdict import CandidateVerdict, Decision
+from kettlefield.decision.verdict import Decision
 from kettlefield.plan.criteria import decide
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Figures
 from kettlefield.results.rig_rows import RigRow, rig_rows, toolchains_that_differ
 from kettlefield.results.shared_answers import shared_answers
+from kettlefield.views.criteria_view import deciding_words
 from kettlefield.views.table import (
     Table,
     View,
@@ -83,7 +80,7 @@ def verdict_matrix(decision: Decision, rigs: tuple[RigRow, ...]) -> Table | None
             if verdict is None:
                 cells.append("baseline" if full in figures else None)
                 continue
-            cells.append(_deciding(verdict, figures[full]) + (" (recommended)" if full in recommended else ""))
+            cells.append(deciding_words(verdict, figures[full]) + (" (recommended)" if full in recommended else ""))
         rows.append((name, *cells))
     return table(
         "Which level on which rig",
@@ -92,23 +89,6 @@ def verdict_matrix(decision: Decision, rigs: tuple[RigRow, ...]) -> Table | None
         note="Each with what decided it, its interval in `decide`; a dash: it did not run there. Recommended: of the "
         "approved levels of a model the one with the least peak memory on that rig.",
     )
-
-
-def _deciding(verdict: CandidateVerdict, row: Figures) -> str:
-    """The verdict, and the criterion that it hangs on."""
-    for status in (Status.NOT_MET, Status.UNDECIDED):
-        judged = next((one for one in verdict.judgements if one.status is status), None)
-        if judged is not None:
-            return f"{verdict.verdict.value}: {_judged_words(judged)}"
-    peak = f": peak {format_bytes(row.peak_bytes)}" if row.peak_bytes is not None else ""
-    return f"{verdict.verdict.value}{peak}"
-
-
-def _judged_words(judged: Judgement) -> str:
-    criterion = judged.criterion
-    found = judged.found.value if isinstance(judged.found, Estimate) else judged.found
-    words = found if isinstance(found, str) else in_unit(found, MEASURES[criterion.measure].unit)
-    return f"{criterion.label} {words}, wanted {criterion.wanted}"
 
 
 def cost_per_solved(row: Figures, rig: RigRow) -> float | None:
@@ -207,7 +187,7 @@ def _document(rig: RigRow, decision: Decision) -> dict[str, object]:
             {
                 "candidate": rig.plain(name),
                 "verdict": verdicts[name].verdict.value if name in verdicts else None,
-                "deciding": _deciding(verdicts[name], figures[name]) if name in verdicts else None,
+                "deciding": deciding_words(verdicts[name], figures[name]) if name in verdicts else None,
                 "pass_rate": estimate_json(figures[name].pass_rate),
                 "peak_bytes": figures[name].peak_bytes,
                 "seconds_per_solved": figures[name].seconds_per_solved,

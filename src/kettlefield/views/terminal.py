@@ -3,19 +3,21 @@
 import csv
 import json
 import os
+import re
 import shutil
 import sys
 from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 from rich import box
+from rich.cells import cell_len
 from rich.console import Console
 from rich.measure import Measurement
 from rich.table import Table as RichTable
 from rich.text import Text
 
 from kettlefield.core.plaintext import visible
-from kettlefield.views.table import STATUSES, Align, Table, View, Words
+from kettlefield.views.table import STATUSES, Align, Column, Table, View, Words
 
 PIPE_WIDTH = 180  # off a terminal nothing is cut; wide tables stay whole
 _UNBOUND = 10_000  # columns: wider than any table
@@ -31,6 +33,8 @@ STATUS_STYLES = {
     "server-fault": "magenta",
     "rig-fault": "magenta",
 }
+# a figure: before the point, behind it, its interval and its unit
+_FIGURE = re.compile(r"(?P<whole>[-+]?[\d,]+)(?P<places>\.\d+)?(?P<interval> \(.*\))?(?P<unit>(?: ?[^\d\s(][^(]*)?)")
 _TONES = {"plain": "", "strong": "bold", "warning": "yellow", "small": "dim"}
 
 
@@ -124,35 +128,70 @@ def print_heading(console: Console, title: str, *, simulated: bool) -> None:
 def print_table(console: Console, table: Table) -> None:
     """Print a table; one that is too wide comes in parts, each led by the first column, so that nothing folds badly."""
     cells, left = _cells(table), list(range(len(table.columns)))
+    tight = _width(console, _part_of(table, cells, left)) > console.width  # columns come closer before a table breaks
     lead: list[int] = []
     while left:
-        taken = _fitting(console, table, cells, lead, left)
+        taken = _fitting(console, table, cells, lead, left, tight=tight)
         console.print()
         console.print(safe(table.title, "bold"))
-        console.print(_part_of(table, cells, [*lead, *taken]))
+        console.print(_part_of(table, cells, [*lead, *taken], tight=tight))
         lead, left = [0], left[len(taken) :]
 
 
 def _cells(table: Table) -> list[list[Text]]:
     """Every row's cells; a value that is the row's above is left out where its column says so."""
     rows, above = [], ("",) * len(table.columns)
-    for texts in table.texts():
+    for texts in _aligned(table):
         row, fresh = [], False
         for column, text, before in zip(table.columns, texts, above, strict=True):
             fresh = fresh or not column.once or text != before
             hidden = column.once and not fresh
             style = STATUS_STYLES.get(text, "") if text in STATUSES or text in STATUS_STYLES else ""
-            row.append(Text() if hidden else safe(text, style))
+            row.append(Text() if hidden else _figure_text(column, text, style))
         rows.append(row)
         above = texts
     return rows
 
 
-def _fitting(console: Console, table: Table, cells: list[list[Text]], lead: list[int], left: list[int]) -> list[int]:
+def _aligned(table: Table) -> list[tuple[str, ...]]:
+    """Every row's texts; in columns of figures the decimal points stand below each other, and so do the intervals."""
+    columns = [
+        _in_line(texts) if column.align is Align.RIGHT else texts
+        for column, texts in zip(table.columns, zip(*table.texts(), strict=True), strict=True)
+    ]
+    return list(zip(*columns, strict=True))
+
+
+def _in_line(texts: Sequence[str]) -> Sequence[str]:
+    """Figures with as many places behind the point as the longest has, where all are of one unit."""
+    parts = [_FIGURE.fullmatch(text) for text in texts]
+    if len({part["unit"] for part in parts if part}) > 1:
+        return texts
+    places = max((len(part["places"] or "") for part in parts if part), default=0)
+    lengths = max((len(part["interval"] or "") for part in parts if part), default=0)
+    return [
+        f"{part['whole']}{(part['places'] or '').ljust(places)}{(part['interval'] or '').rjust(lengths)}{part['unit']}"
+        if part
+        else text
+        for text, part in zip(texts, parts, strict=True)
+    ]
+
+
+def _figure_text(column: Column, text: str, style: str) -> Text:
+    """A cell; of a figure the interval is dim, and blanks that put its point in line are kept."""
+    shown = safe(text, style)
+    if column.align is Align.RIGHT and (start := text.find(" (")) > 0:
+        shown.stylize("dim", start)
+    return shown
+
+
+def _fitting(
+    console: Console, table: Table, cells: list[list[Text]], lead: list[int], left: list[int], *, tight: bool
+) -> list[int]:
     """As many of the columns that are left as the console is wide, behind those that lead; one more at the least."""
     least = 1 if lead else 2
     for number in range(len(left), least, -1):
-        part = _part_of(table, cells, [*lead, *left[:number]])
+        part = _part_of(table, cells, [*lead, *left[:number]], tight=tight)
         if _width(console, part) <= console.width:
             return left[:number]
         last = part.columns[-1]
@@ -168,14 +207,25 @@ def _width(console: Console, part: RichTable) -> int:
     return Measurement.get(console, console.options.update(max_width=_UNBOUND), part).maximum
 
 
-def _part_of(table: Table, cells: list[list[Text]], columns: list[int]) -> RichTable:
-    """Some of a table's columns as rich draws them."""
-    part = RichTable(box=_LINES, header_style="bold", pad_edge=False, show_edge=False)
+def _part_of(table: Table, cells: list[list[Text]], columns: list[int], *, tight: bool = False) -> RichTable:
+    """Some of a table's columns as rich draws them; in a tight one a unit stands below its column's name."""
+    part = RichTable(box=_LINES, header_style="bold", pad_edge=False, show_edge=False, collapse_padding=tight)
+    shown: list[list[Text]] = []
     for number, index in enumerate(columns):
         column = table.columns[index]
         right = column.align is Align.RIGHT
         whole = number == 0 or column.align is Align.LINE
-        part.add_column(safe(column.head), justify="right" if right else "left", overflow="fold", no_wrap=whole)
-    for row in cells:
-        part.add_row(*(row[index] for index in columns))
+        head = column.head.replace(", ", "\n") if tight and column.unit else column.head
+        part.add_column(safe(head), justify="right" if right else "left", overflow="fold", no_wrap=whole)
+        texts = [row[index] for row in cells]
+        width = max(cell_len(line) for line in (*head.split("\n"), *(text.plain for text in texts)))
+        shown.append([_padded(text, width) if right else text for text in texts])
+    for row in zip(*shown, strict=True):
+        part.add_row(*row)
     return part
+
+
+def _padded(text: Text, width: int) -> Text:
+    """Text moved to the right by hand: rich would take away the blanks behind it, which put its point in line."""
+    moved = Text(" " * (width - text.cell_len), justify="left")
+    return moved.append_text(text)

@@ -10,6 +10,9 @@ from kettlefield.views.table import Align, Column, Table, View, Words, count, nu
 from kettlefield.weights.facts import GROUPS, is_allowed
 from kettlefield.weights.fit import Fit, Settings, Weighed
 
+ONE_TABLE = "--wide: layers, tensors, and the memory under every setting"
+UNSIZED = "No file says enough of its KV cache to size it."
+
 
 def weights_view(
     weighed: Sequence[Weighed],
@@ -18,8 +21,9 @@ def weights_view(
     *,
     allowed: list[str],
     digests: Sequence[list[str] | None],
+    wide: bool = False,
 ) -> View:
-    """Files, their groups of tensors, and the memory that they require.
+    """Files, their groups of tensors, and the memory that they require; of several files whether they fit.
 
     Parameters
     ----------
@@ -33,6 +37,8 @@ def weights_view(
         Licences that a policy allows, as SPDX; none: no policy.
     digests : sequence
         SHA-256 of every file of each, where it was asked for.
+    wide : bool
+        Of several files everything too.
     """
     known = [one for one in weighed if one.facts.kv_heads]
     hashes = [
@@ -44,15 +50,18 @@ def weights_view(
         title="",
         simulated=False,
         parts=present(
-            files_table(weighed, allowed),
-            groups_table(weighed),
+            *(
+                (files_table(weighed, allowed), groups_table(weighed))
+                if wide or len(weighed) == 1
+                else (fits_table(weighed, source, settings, allowed),)
+            ),
             *(
                 Words(text=f"{one.facts.path.name}: {remark}", tone="warning")
                 for one in weighed
                 for remark in one.facts.remarks
             ),
-            requirements_table(known, source, settings)
-            or Words(text="No file says enough of its KV cache to size it."),
+            (requirements_table(known, source, settings) if wide or len(weighed) == 1 or not known else None)
+            or (Words(text=ONE_TABLE, tone="small") if known else Words(text=UNSIZED)),
             *(Words(text=text, folds=False) for text in hashes),
         ),
         document={
@@ -61,6 +70,54 @@ def weights_view(
             "files": [_document(one, digest, allowed) for one, digest in zip(weighed, digests, strict=True)],
         },
     )
+
+
+def fits_table(weighed: Sequence[Weighed], source: str, settings: Settings, allowed: list[str]) -> Table | None:
+    """Several files in one table: what each takes, and whether it fits, in words."""
+    return table(
+        f"Will they fit? (budget {source})",
+        [
+            words("file"),
+            words("level"),
+            size("weights"),
+            Column(name="bits/\nweight", align=Align.RIGHT, show="{:.2f}".format),
+            size("required"),
+            words("fits"),
+            Column(name="longest\ncontext", align=Align.RIGHT, show="{:,}".format),
+            *([words("licence")] if allowed else []),
+        ],
+        [
+            (
+                *(_short(one), one.facts.level, one.facts.weights_bytes, one.facts.bits_per_weight),
+                one.fits[0].need.total_bytes if one.facts.kv_heads and one.fits else None,
+                _fits_words(one),
+                (one.largest_context or "none") if one.facts.kv_heads else None,
+                *([_licence(one, allowed)] if allowed else []),
+            )
+            for one in weighed
+        ],
+        note=f"Required: a context of {_setting_words(first)} of KV cache, {_overhead_words(settings)}."
+        if (first := next((one.fits[0] for one in weighed if one.facts.kv_heads and one.fits), None)) is not None
+        else "",
+    )
+
+
+def _fits_words(one: Weighed) -> str:
+    """Whether a file fits, under which of the settings."""
+    if not one.facts.kv_heads or any(fit.fits is None for fit in one.fits):
+        return "not known"
+    fitting = [fit for fit in one.fits if fit.fits]
+    if len(fitting) == len(one.fits):
+        return "yes" if len(one.fits) == 1 else f"yes, at all {len(one.fits)} settings"
+    if not fitting:
+        return f"no, {one.fits[0].layers_on} of {one.facts.layers} layers would"
+    most = max(fitting, key=lambda fit: fit.need.total_bytes)
+    return ("up to " if len(fitting) > 1 else "only ") + _setting_words(most)
+
+
+def _setting_words(fit: Fit) -> str:
+    parallel = f" x{fit.need.parallel}" if fit.need.parallel > 1 else ""
+    return f"{fit.need.context_tokens:,}{parallel} at {fit.need.kv_bits} bit"
 
 
 def files_table(weighed: Sequence[Weighed], allowed: list[str]) -> Table | None:
