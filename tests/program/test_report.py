@@ -147,6 +147,30 @@ def test_it_fits_a_phone_a_page_and_the_dark(page):
     assert page.evaluate("getComputedStyle(document.querySelector('.exercise')).display") == "none"  # not on paper
 
 
+def test_contents_stay_in_view_and_what_was_lost_is_on_paper(page):
+    page.set_viewport_size({"width": 1500, "height": 800})
+    page.evaluate("document.querySelector('#evidence').scrollIntoView()")
+    top, bottom = page.evaluate("(r => [r.top, r.bottom])(document.querySelector('nav ol').getBoundingClientRect())")
+    assert top >= 0 and bottom <= 800
+    lost = page.query_selector_all("details.lost")
+    assert len(lost) == 9 and lost[0].query_selector("tr.differs") is None  # the same text, and a fault is no loss
+    page.emulate_media(media="print")
+    assert page.evaluate("document.querySelector('details.lost table').checkVisibility()")
+
+
+def test_it_is_printed_and_two_records_are_compared_on_a_page_of_their_own(report, run_main):
+    folder, _ = report
+    done = run_main("report", folder / "record.db", "-o", folder / "printed", "--pdf")
+    assert done.code == 0 and (folder / "printed" / "report.pdf").read_bytes().startswith(b"%PDF-")
+    record = folder / "record.db"
+    done = run_main("report", record, record, "-o", folder / "changes", "--pdf")
+    text = (folder / "changes" / "report.html").read_text()
+    assert done.code == 0 and "nothing changed; 0 of" in text and "How figures moved" in text and "<b>m" not in text
+    assert run_main("report", record, record, "-o", folder / "changes", "--markdown").code == 0
+    for words in (("--pdf", "--markdown"), (record, "--png")):
+        assert run_main("report", record, *words, "-o", folder / "changes").code == 2
+
+
 def test_it_can_be_read_without_seeing_it(page):
     assert page.get_attribute("html", "lang") == "en"
     figures = page.query_selector_all("figure")

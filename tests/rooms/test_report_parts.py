@@ -1,5 +1,8 @@
 """What the report's sections say and its figures draw, on records whose figures are known by hand."""
 
+import re
+from pathlib import Path
+
 import numpy as np
 import pandas as pd
 import pytest
@@ -12,6 +15,7 @@ from kettlefield.record.packing import pack_series
 from kettlefield.results.capacity import Floor
 from kettlefield.results.series import depth_samples, grid_samples, memory_series
 from kettlefield.results.speed import timed_frame
+from kettlefield.views import report_page
 from kettlefield.views.figures import findings
 from kettlefield.views.figures import level_charts as levels
 from kettlefield.views.figures import level_charts as outcomes
@@ -21,7 +25,7 @@ from kettlefield.views.material import read_material
 from kettlefield.views.parts import cut, flat
 from kettlefield.views.report_page import build_sections, charts_of
 from kettlefield.views.sections.decision_sections import headline as headline_of
-from kettlefield.views.style import Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
+from kettlefield.views.style import COLOURS, Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
 
 MIB = 2**20
 PASS = '[[criterion]]\nmeasure = "pass_rate"\nat_least = {}\n'
@@ -171,13 +175,89 @@ def test_correctness_marks_small_groups_and_counts_outcomes(write):
     ended = tables(found)["How trials ended, repair turns included"]
     assert [list(row) for row in ended.texts()] == [["passed", "4"], ["wrong-answer", "2"], ["server-fault", "1"]]
     (grid,) = [part for part in found if part.kind == "grid"]
-    squares = {name: row[0] for name, row in grid.rows}
+    squares = {name.partition(" (")[0]: row[0] for name, row in grid.rows}
+    assert [name for name, _ in grid.rows][-1] == "e6 (1)"  # the one that nobody solved, behind those that were solved
     assert (squares["e0"].tone, squares["e1"].tone, squares["e6"].tone) == ("passed", "none", "fault")
     assert squares["e1"].words == "0 of 1 passed, else wrong-answer" and squares["e1"].trial_id == 2
     (trials,) = [part for part in found if part.kind == "trials"]
     assert trials.left_out == 0 and [one.id for one in trials.exercises] == writer.names
     opened = trials.exercises[1].trials[0]
     assert opened.outcome == "wrong-answer" and "what check c found" in [one.title for one in opened.passages]
+
+
+def test_what_levels_lost_is_gathered_with_both_answers_side_by_side(write):
+    writer = write(exercises=4)
+    for name, last in (("m@f16", PASSED), ("m@q4_k_m", WRONG)):
+        ids = writer.candidate(name)
+        writer.trial(ids, 0, PASSED)
+        writer.trial(ids, 1, WRONG)  # solved by neither: not lost
+        writer.trial(
+            ids, 2, last, code=f"def dues(n):\n    return n * {3 if last is PASSED else 2}\n", detail="wanted 9"
+        )
+        writer.trial(ids, 3, last if last is PASSED else FAULT)  # a fault is no loss
+    (lost,) = [part for part in parts_of(writer)["correctness"] if part.kind == "lost"]
+    (one,) = lost.answers
+    assert (one.exercise, one.reference, one.candidate, one.found) == ("e2", "m@f16", "m@q4_k_m", "wanted 9")
+    assert [(line.left, line.right, line.same) for line in one.lines] == [
+        ("def dues(n):", "def dues(n):", True),
+        ("    return n * 3", "    return n * 2", False),
+    ]
+    assert lost.left_out == 0 and one.trials == (3, 7)
+
+
+def css_colours():
+    """The page's colours by name, of each scheme: light, dark and paper."""
+    css = (Path(report_page.__file__).parent / "templates" / "page.css").read_text()
+    light, dark, paper = (
+        dict(re.findall(r"--(\S+): (#[0-9a-f]{6})", block)) for block in re.findall(r":root \{(.*?)\}", css, re.S)
+    )
+    return {"light": light, "dark": light | dark, "paper": light | paper}
+
+
+def linear(colour):
+    """Linear RGB of a colour, as IEC 61966-2-1 has it."""
+    parts = np.array([int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)])
+    return np.where(parts <= 0.04045, parts / 12.92, ((parts + 0.055) / 1.055) ** 2.4)
+
+
+def contrast(one, other):
+    """The contrast ratio of WCAG 2.2."""
+    high, low = sorted((float(linear(colour) @ (0.2126, 0.7152, 0.0722)) for colour in (one, other)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark", "paper"])
+def test_words_have_the_contrast_that_wcag_asks_for(scheme):
+    colours = css_colours()[scheme]
+    pairs = [(ink, back) for ink in ("ink", "quiet", "tide", "good", "bad", "open") for back in ("paper", "panel")]
+    pairs += [("good", "good-back"), ("bad", "bad-back"), ("open", "open-back"), ("ink", "open-back")]
+    assert {pair: ratio for pair in pairs if (ratio := contrast(*(colours[name] for name in pair))) < 4.5} == {}
+
+
+# Machado, Oliveira and Fernandes (2009), complete deficiency, on linear RGB
+DEFICIENCIES = {
+    "protanopia": [(0.152286, 1.052583, -0.204868), (0.114503, 0.786281, 0.099216), (-0.003882, -0.048116, 1.051998)],
+    "deuteranopia": [(0.367322, 0.860646, -0.227968), (0.280085, 0.672501, 0.047413), (-0.011820, 0.042940, 0.968881)],
+    "tritanopia": [(1.255528, -0.076749, -0.178779), (-0.078411, 0.930809, 0.147602), (0.004733, 0.691367, 0.303900)],
+}
+
+
+def lab(rgb):
+    """CIELAB of linear RGB, white D65."""
+    xyz = np.array([(0.4124, 0.3576, 0.1805), (0.2126, 0.7152, 0.0722), (0.0193, 0.1192, 0.9505)]) @ rgb
+    f = np.cbrt(np.clip(xyz / (0.9505, 1.0, 1.089), 1e-9, None))
+    return np.array([116 * f[1] - 16, 500 * (f[0] - f[1]), 200 * (f[1] - f[2])])
+
+
+@pytest.mark.parametrize("deficiency", DEFICIENCIES)
+def test_squares_and_models_are_told_apart_with_every_common_deficiency(deficiency):
+    css = (Path(report_page.__file__).parent / "templates" / "page.css").read_text()
+    squares = re.findall(r"\.(?:passed|some|none|fault) \{ background: (#\w{6})", css)
+    assert len(squares) == 4
+    for colours in (squares, COLOURS[:4]):
+        seen = [lab(np.array(DEFICIENCIES[deficiency]) @ linear(colour)) for colour in colours]
+        apart = [float(np.linalg.norm(a - b)) for at, a in enumerate(seen) for b in seen[at + 1 :]]
+        assert min(apart) > 10  # a just noticeable difference is about 2.3
 
 
 def test_of_very_many_trials_those_that_failed_are_opened_first(write, monkeypatch):

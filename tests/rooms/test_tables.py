@@ -171,8 +171,8 @@ def test_the_report_and_the_terminal_show_the_same_tables(tmp_path):
         ids = writer.candidate(name)
         for exercise in range(4):
             writer.trial(ids, exercise, PASSED if exercise < solved else WRONG)
-        for number in range(6):
-            writer.timed(ids, "latency", {"prompt_tokens": None, "reply_tokens": 11}, first=0.1 + number / 100)
+        for nth in range(6):
+            writer.timed(ids, "latency", {"prompt_tokens": None, "reply_tokens": 11}, first=0.1 + nth / 100)
         for many in (1, 4):
             writer.timed(ids, "closed_loop", {"concurrency": many})
             writer.phase(ids, "closed_loop", 2000 + many, joules=3.0, concurrency=many)

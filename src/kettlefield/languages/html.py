@@ -16,15 +16,20 @@ _BROWSERS = (
     "/usr/lib/chromium/chromium",
     "chromium",
 )
+INSTALL_BROWSER = "apt-get install chromium"
 DRIVER = "playwright"  # leads the browser that pages are opened in
 
 
+def find_browser() -> str | None:
+    """The browser's program, itself: what is on the path may be a script around it that reads the user's settings."""
+    return next(filter(None, map(shutil.which, _BROWSERS)), None)
+
+
 def _probe() -> Toolchain | Missing:
-    # the program itself: what is on the path may be a script around it that reads the user's settings
-    program_on_path = next(filter(None, map(shutil.which, _BROWSERS)), None)
+    program_on_path = find_browser()
     match = re.search(r"(\d+(?:\.\d+){2,3})", ask([program_on_path, "--version"])) if program_on_path else None
     if program_on_path is None or match is None:
-        return Missing(language=PAGE, remedy="apt-get install chromium")
+        return Missing(language=PAGE, remedy=INSTALL_BROWSER)
     if isinstance(find_packages((DRIVER,)), str):
         return Missing(language=PAGE, remedy="pip install 'kettlefield[pages]'")
     program = Path(program_on_path).resolve()

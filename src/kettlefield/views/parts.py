@@ -97,7 +97,38 @@ class Beside:
     right: tuple[Words | Table | Drawn, ...]
 
 
-Part = Words | Table | Drawn | Grid | Trials | Beside
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Compared:
+    """A line of two texts side by side; None: there is none on that side."""
+
+    left: str | None
+    right: str | None
+    same: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LostAnswer:
+    """An exercise that the reference level solved and another level did not."""
+
+    exercise: str
+    candidate: str
+    reference: str
+    outcome: str
+    found: str  # what failed, in words
+    lines: tuple[Compared, ...]  # of both answers
+    trials: tuple[int, int]  # the reference's and the level's
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lost:
+    """What levels lost against their references."""
+
+    kind: Literal["lost"] = "lost"
+    answers: tuple[LostAnswer, ...]
+    left_out: int
+
+
+Part = Words | Table | Drawn | Grid | Trials | Lost | Beside
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,7 +140,7 @@ class Section:
     parts: tuple[Part, ...]
 
 
-def flat(parts: Iterable[Part]) -> Iterator[Words | Table | Drawn | Grid | Trials]:
+def flat(parts: Iterable[Part]) -> Iterator[Words | Table | Drawn | Grid | Trials | Lost]:
     """Parts one after the other, for where nothing stands side by side."""
     for part in parts:
         if part.kind == "beside":

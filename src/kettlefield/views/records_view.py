@@ -72,6 +72,19 @@ def _view(old: Record, before: Decision, place: Place, only: str | None) -> View
     )
 
 
+def comparison_sentence(view: View) -> str:
+    """What a comparison of two records comes to, in one sentence."""
+    rows = view.document["candidates"]
+    changes, flips = sum(bool(one["changes"]) for one in rows), sum(len(one["flips"]) for one in rows)
+    moved = sum(figure["moved"] for one in rows for figure in one["figures"])
+    figures = sum(len(one["figures"]) for one in rows)
+    what = f"of {changes} of {len(rows)} candidates something changed" if changes else "nothing changed"
+    return (
+        f"{view.document['new']}: {what}; {moved} of {figures} figures moved by more than noise, "
+        f"{flips} criteria changed their status."
+    )
+
+
 def changes_table(by_candidate: Mapping[str, Sequence[Change]]) -> Table | None:
     """The changes of every candidate; what all share stands once."""
     holders: dict[Change, list[str]] = {}

@@ -1,7 +1,7 @@
 """The report in a folder: one page that holds all it needs, or Markdown, and its figures beside it."""
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from pathlib import Path
 
@@ -10,9 +10,11 @@ from markupsafe import Markup, escape
 
 from kettlefield.core.plaintext import visible
 from kettlefield.decision.verdict import Decision
+from kettlefield.record.place import Place
 from kettlefield.record.store import Record
 from kettlefield.views.material import Material, read_material
 from kettlefield.views.parts import Grid, Section, flat
+from kettlefield.views.records_view import comparison_sentence, record_views
 from kettlefield.views.sections.correctness_section import correctness_section
 from kettlefield.views.sections.decision_sections import criteria_section, evidence_section, headline, verdict_section
 from kettlefield.views.sections.measured_sections import levels_section, marks_section, memory_section, speed_section
@@ -20,6 +22,7 @@ from kettlefield.views.style import Chart, draw, save_chart, settle, svg_file, s
 from kettlefield.views.table import STATUSES, Align, Column, Table, Words
 from kettlefield.views.templating import make_environment
 
+_NOT_IN_ANCHORS = re.compile(r"[^a-z0-9]+")
 _FOLDS = re.compile(r"([@_])")  # a long heading may fold behind these
 
 
@@ -51,6 +54,7 @@ def render_page(
 def _environment() -> Environment:
     made = make_environment()
     made.filters["cell_class"] = _cell_class
+    made.filters["anchor"] = lambda title: "table-" + _NOT_IN_ANCHORS.sub("-", title.lower()).strip("-")
     made.filters["head_text"] = lambda column: Markup(  # noqa: S704 - escaped just before
         _FOLDS.sub(r"\1<wbr>", str(escape(visible(column.head))))
     )
@@ -155,6 +159,32 @@ def charts_of(sections: tuple[Section, ...]) -> list[Chart]:
             if part.kind == "chart" or (part.kind == "grid" and part.chart is not None):
                 charts.append(part.chart)
     return [chart for chart in charts if chart is not None]
+
+
+def write_comparison(places: Sequence[Place], folder: Path, *, as_markdown: bool) -> tuple[Path, ...]:
+    """Write what changed between an old record and newer ones, a section each; the path written.
+
+    Raises
+    ------
+    InputError
+        Two records share no candidate.
+    OSError
+        The folder cannot be written to.
+    """
+    views = record_views(places)
+    sections = tuple(
+        Section(anchor="verdict" if number == 0 else f"record-{number + 1}", title=view.title, parts=view.parts)
+        for number, view in enumerate(views)
+    )
+    title, sentence = f"What changed since {places[0]}", " ".join(map(comparison_sentence, views))
+    folder.mkdir(parents=True, exist_ok=True)
+    if as_markdown:
+        path, text = folder / "report.md", render_markdown(title, sentence, sections, folder=FIGURES)
+    else:
+        simulated = any(view.simulated for view in views)
+        path, text = folder / "report.html", render_page(title, sentence, sections, {}, simulated=simulated)
+    path.write_text(text, encoding="utf-8", errors="backslashreplace")
+    return (path,)
 
 
 def write_report(

@@ -1,15 +1,17 @@
 """Fourth question: what is right, what fails, how - and what did the model write?"""
 
 import base64
+from collections.abc import Mapping
 from typing import Any
 
 import pandas as pd
 
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.results.rows import open_trial
+from kettlefield.results.rows import exercise_rows, open_trial
 from kettlefield.results.workspace_runs import Run, workspace_runs
 from kettlefield.views.answers_view import groups_table, outcomes_table
 from kettlefield.views.figures.level_charts import LETTERS, letter_of, outcome_cells, outcome_grid
+from kettlefield.views.lost_answers import lost_answers
 from kettlefield.views.material import Material
 from kettlefield.views.parts import (
     Grid,
@@ -42,10 +44,13 @@ def correctness_section(material: Material) -> Section:
         anchor="correctness",
         title="Correctness",
         parts=present(
-            _grid(trials, names, set(opened)) if len(trials) else Words(text="No exercise was asked yet."),
+            _grid(trials, names, set(opened), _difficulties(material))
+            if len(trials)
+            else Words(text="No exercise was asked yet."),
             *(groups_table(rows, grouping) for grouping, rows in material.groups.items()),
             outcomes_table({row.candidate: row.outcomes for row in material.decision.table.rows}),
             *workspace_tables(material.work, material.work_depths),
+            lost_answers(material.record, material.decision.table.rows, trials),
             _trials(material, opened, len(trials)),
         ),
     )
@@ -58,7 +63,11 @@ def _chosen(trials: pd.DataFrame) -> list[int]:
     return sorted(int(one) for one in ids[:MOST_TRIALS])
 
 
-def _grid(trials: pd.DataFrame, names: tuple[str, ...], opened: set[int]) -> Grid:
+def _difficulties(material: Material) -> dict[str, int]:
+    return {exercise.id: exercise.difficulty for exercise in exercise_rows(material.record)}
+
+
+def _grid(trials: pd.DataFrame, names: tuple[str, ...], opened: set[int], difficulties: Mapping[str, int]) -> Grid:
     cells = outcome_cells(trials)
     failed_first = trials.assign(passed=trials["first_outcome"] == Outcome.PASSED.value).sort_values(
         "passed", kind="stable"
@@ -66,12 +75,19 @@ def _grid(trials: pd.DataFrame, names: tuple[str, ...], opened: set[int]) -> Gri
     links: dict[tuple[str, str], int] = {}
     for row in failed_first[failed_first["id"].isin(opened)].to_dict("records"):
         links.setdefault((row["exercise"], row["candidate"]), int(row["id"]))
-    exercises = sorted({exercise for exercise, _ in cells})[:MOST_ROWS]
+    # so that structure shows: the easy ones first, of equal difficulty those that most levels solve
+    solved = trials["first_outcome"].eq(Outcome.PASSED.value).groupby(trials["exercise"]).mean()
+    exercises = sorted(
+        {exercise for exercise, _ in cells}, key=lambda one: (difficulties.get(one, 0), -float(solved[one]), one)
+    )[:MOST_ROWS]
     used = {Outcome(other) for _, _, other in cells.values()} | {Outcome.PASSED}
     return Grid(
         candidates=names,
         rows=tuple(
-            (exercise, tuple(_square(cells.get((exercise, name)), links.get((exercise, name))) for name in names))
+            (
+                f"{exercise} ({difficulties.get(exercise, '?')})",
+                tuple(_square(cells.get((exercise, name)), links.get((exercise, name))) for name in names),
+            )
             for exercise in exercises
         ),
         key=tuple((letter, outcome.value) for outcome, letter in LETTERS.items() if outcome in used),
