@@ -205,6 +205,60 @@ def test_what_levels_lost_is_gathered_with_both_answers_side_by_side(write):
     assert lost.left_out == 0 and one.trials == (3, 7)
 
 
+def opening(writer, section):
+    return next(part.text for part in parts_of(writer)[section] if part.kind == "words")
+
+
+@pytest.mark.parametrize(
+    ("lost", "said"),
+    [
+        (
+            9,
+            "By kind, these lose against their reference beyond chance: m@q4_k_m in repair (9 of 12 exercises lost, 0 won, p 0.008",
+        ),
+        (4, "In no kind a loss is shown beyond chance; 7 exercises lost and none won would show one."),
+    ],
+)
+def test_correctness_opens_with_losses_that_are_shown_and_no_others(write, lost, said):
+    writer = write(exercises=24, kinds=["write"] * 12 + ["repair"] * 12)
+    for name, failed in (("m@f16", ()), ("m@q4_k_m", range(12, 12 + lost))):
+        ids = writer.candidate(name)
+        for exercise in range(24):
+            writer.trial(ids, exercise, WRONG if exercise in failed else PASSED)
+    text = opening(writer, "correctness")
+    assert text.startswith(f"Of 24 exercises that every candidate was asked, {24 - lost} are solved by all")
+    assert said in text
+
+
+def test_few_exercises_show_no_loss_and_the_opening_says_how_many_would(write):
+    writer = write(exercises=4)
+    answered(writer, "m@f16", 4, of=4)
+    answered(writer, "m@q4_k_m", 0, of=4)
+    text = opening(writer, "correctness")
+    assert "0 by none" in text  # the reference solved them
+    assert "No kind is asked enough to show a loss of its own: 6 exercises would have to be lost" in text
+
+
+def test_speed_and_memory_open_with_who_is_fastest_and_who_takes_most(write):
+    writer = write(exercises=1, criteria='[rig]\nmemory_budget = "1 KiB"\n')
+    for name, rate, peak in (("m@f16", 100.0, 1500), ("m@q4_k_m", 200.0, 700)):
+        ids = writer.candidate(name, speed={"depth": {"tokens": [100, 1000], "floor": 0.0}})
+        writer.memory(ids, "answers", peak, 5)
+        for step in range(12):
+            writer.timed(ids, "latency", {"prompt_tokens": None, "reply_tokens": 11}, first=0.1, rate=rate + step / 10)
+            for depth, slower in ((100, 1.0), (1000, 0.7 if name == "m@f16" else 1.0)):
+                writer.timed(
+                    ids, "depth", {"depth_tokens": depth}, first=0.1, rate=rate * slower + step / 10, prompt=depth
+                )
+    assert "m@q4_k_m decodes fastest, 201 tokens/s in the middle, 2.0 times as fast as the slowest, m@f16." in opening(
+        writer, "speed"
+    )
+    assert "the rate falls most on m@f16: by 30%" in opening(writer, "speed")
+    assert opening(writer, "memory") == (
+        "m@f16 takes most, 1.46 KiB; m@q4_k_m least, 700 B. m@f16 exceeds the budget of 1.00 KiB."
+    )
+
+
 def css_colours():
     """The page's colours by name, of each scheme: light, dark and paper."""
     css = (Path(report_page.__file__).parent / "templates" / "page.css").read_text()

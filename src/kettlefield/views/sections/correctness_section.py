@@ -25,6 +25,7 @@ from kettlefield.views.parts import (
     Trials,
     cut,
 )
+from kettlefield.views.sections.openings import correctness_opening
 from kettlefield.views.table import Words, present
 from kettlefield.views.workspace_view import turn_text, work_line, workspace_tables
 
@@ -44,6 +45,7 @@ def correctness_section(material: Material) -> Section:
         anchor="correctness",
         title="Correctness",
         parts=present(
+            correctness_opening(material),
             _grid(trials, names, set(opened), _difficulties(material))
             if len(trials)
             else Words(text="No exercise was asked yet."),

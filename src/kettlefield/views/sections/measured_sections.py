@@ -24,6 +24,7 @@ from kettlefield.views.material import Material, solved_frame
 from kettlefield.views.memory_view import energy_table, growth_table, less_table, phases_table
 from kettlefield.views.needed_parts_view import needed_parts_tables
 from kettlefield.views.parts import Part, Section, drawn
+from kettlefield.views.sections.openings import memory_opening, speed_opening
 from kettlefield.views.server_words_view import counter_words, counters_table, gauges_table
 from kettlefield.views.speed_view import (
     capacity_table,
@@ -139,6 +140,7 @@ def speed_section(material: Material) -> Section:
     floor = floor_of(material.record)
     floors = [one.depth.floor_tps for one in material.timings]
     parts: tuple[Part, ...] = present(
+        speed_opening(material),
         speed_table(material.decision.table.rows, floor),
         drawn(distribution(firsts, name="ttft", what="Time to first token, one request at a time", floor=floor)),
         drawn(distribution(gaps, name="itl", what="Inter-token latency, one request at a time", floor=floor)),
@@ -219,6 +221,7 @@ def memory_section(material: Material) -> Section:
         columns=["candidate", "predicted_bytes", "peak_bytes"],
     )
     parts: tuple[Part, ...] = present(
+        memory_opening(material),
         drawn(over_time(memory_series(material.record), budget_bytes=budget)),
         drawn(predicted_beside_measured(frame, budget_bytes=budget)),
         growth_table(material.memories),
