@@ -201,6 +201,15 @@ def test_figures_stand_beside_it_as_svg_and_png(report):
         assert "script" not in tags and "text" in tags  # words stay words
 
 
+def test_every_table_stands_beside_it_as_csv_that_no_spreadsheet_runs(report, page):
+    folder, _ = report
+    tables = {path.stem: path.read_text() for path in (folder / "out" / "tables").glob("*.csv")}
+    shown = page.eval_on_selector_all("main table[id]", "all => all.map(one => one.id.replace('table-', ''))")
+    assert set(shown) <= set(tables) and len(tables) > 8
+    head, first, *_ = tables["what-each-solved-and-what-it-took"].splitlines()
+    assert head.startswith("candidate,solved,pass rate") and first.startswith("<b>m@f16*,12 of 12,")
+
+
 def test_markdown_is_nothing_but_text_and_pictures(report, run_cli):
     folder, _ = report
     done = run_cli("report", folder / "record.db", "-o", folder / "md", "--markdown")

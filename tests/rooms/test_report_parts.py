@@ -418,6 +418,19 @@ def test_a_distribution_rises_from_the_least_to_the_most():
     assert chart.alt == "m@f16: median 250 ms, 95 % below 385 ms, n = 4."
 
 
+def test_the_spread_has_a_row_a_candidate_with_its_median_and_p95():
+    samples = {"m@f16": np.linspace(0.1, 0.2, 41), "m@q4_k_m": [0.05, 0.06]}
+    chart = speed.spread(samples, name="n", what="time to first token", floor=Floor(None))
+    (axes,) = chart.figure.axes
+    assert [text.get_text() for text in axes.get_yticklabels()] == ["m@f16 (n = 41)", "m@q4_k_m (n = 2)"]
+    dots = [tuple(line.get_xdata()) for line in axes.get_lines() if len(line.get_xdata()) == 1]
+    assert dots[:2] == [pytest.approx((150.0,)), pytest.approx((195.0,))]
+    bands = [line for line in axes.get_lines() if line.get_linewidth() == 5]
+    assert len(bands) == 1  # two samples bound no median
+    assert chart.alt.startswith("m@f16: median 150 ms, 95 % below 195 ms, n = 41")
+    assert speed.spread({"a": []}, name="n", what="w", floor=Floor(None)) is None
+
+
 def test_depth_is_drawn_through_the_medians_with_the_floor(write):
     writer, _ = timed_record(write)
     chart = speed.decode_against_depth(depth_samples(timed_frame(writer.record)), floor_tps=30.0)

@@ -17,6 +17,7 @@ class Drawn:
 
     kind: Literal["chart"] = "chart"
     chart: Chart
+    folded: bool = False  # shows its title until it is opened
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -149,9 +150,9 @@ def flat(parts: Iterable[Part]) -> Iterator[Words | Table | Drawn | Grid | Trial
             yield part
 
 
-def drawn(chart: Chart | None) -> Drawn | None:
+def drawn(chart: Chart | None, *, folded: bool = False) -> Drawn | None:
     """A chart in its place; None where there is nothing to draw."""
-    return None if chart is None else Drawn(chart=chart)
+    return None if chart is None else Drawn(chart=chart, folded=folded)
 
 
 def cut(title: str, text: str, most: int, *, ends: bool = False) -> Passage:

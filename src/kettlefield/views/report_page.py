@@ -1,6 +1,8 @@
 """The report in a folder: one page that holds all it needs, or Markdown, and its figures beside it."""
 
+import csv
 import re
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from functools import cache
 from pathlib import Path
@@ -21,7 +23,9 @@ from kettlefield.views.sections.measured_sections import levels_section, marks_s
 from kettlefield.views.style import Chart, draw, save_chart, settle, svg_file, svg_in_page
 from kettlefield.views.table import STATUSES, Align, Column, Table, Words
 from kettlefield.views.templating import make_environment
+from kettlefield.views.terminal import csv_cell
 
+MOST_OF_A_TITLE = 80  # characters, in an anchor or a file's name
 _NOT_IN_ANCHORS = re.compile(r"[^a-z0-9]+")
 _FOLDS = re.compile(r"([@_])")  # a long heading may fold behind these
 
@@ -54,12 +58,17 @@ def render_page(
 def _environment() -> Environment:
     made = make_environment()
     made.filters["cell_class"] = _cell_class
-    made.filters["anchor"] = lambda title: "table-" + _NOT_IN_ANCHORS.sub("-", title.lower()).strip("-")
+    made.filters["anchor"] = anchor
     made.filters["head_text"] = lambda column: Markup(  # noqa: S704 - escaped just before
         _FOLDS.sub(r"\1<wbr>", str(escape(visible(column.head))))
     )
     made.filters["head_class"] = _head_class
     return made
+
+
+def anchor(title: str) -> str:
+    """The id of a table of this title."""
+    return "table-" + _NOT_IN_ANCHORS.sub("-", title.lower()).strip("-")[:MOST_OF_A_TITLE]
 
 
 def _head_class(column: Column) -> str:
@@ -137,7 +146,7 @@ def _plain(text: str) -> str:
     return _SPECIAL.sub(r"\\\1", " ".join(visible(text).split()))
 
 
-FIGURES = "figures"
+FIGURES, TABLES = "figures", "tables"
 # in the order of a reader's questions
 SECTIONS: tuple[Callable[[Material], Section | None], ...] = (
     *(verdict_section, criteria_section, levels_section, correctness_section),
@@ -184,7 +193,22 @@ def write_comparison(places: Sequence[Place], folder: Path, *, as_markdown: bool
         simulated = any(view.simulated for view in views)
         path, text = folder / "report.html", render_page(title, sentence, sections, {}, simulated=simulated)
     path.write_text(text, encoding="utf-8", errors="backslashreplace")
+    _write_tables(sections, folder / TABLES)
     return (path,)
+
+
+def _write_tables(sections: Sequence[Section], folder: Path) -> None:
+    """Every table as CSV, for whoever sorts or reckons; named as its anchor on the page, cells as they are shown."""
+    folder.mkdir(parents=True, exist_ok=True)
+    names = Counter[str]()
+    for part in (part for section in sections for part in flat(section.parts) if part.kind == "table"):
+        name = anchor(part.title).removeprefix("table-") or "table"
+        names[name] += 1
+        path = folder / (f"{name}-{names[name]}.csv" if names[name] > 1 else f"{name}.csv")
+        with path.open("w", encoding="utf-8", errors="backslashreplace", newline="") as file:
+            writer = csv.writer(file, lineterminator="\n")
+            writer.writerow([csv_cell(column.head) for column in part.columns])
+            writer.writerows([csv_cell(cell) for cell in row] for row in part.texts())
 
 
 def write_report(
@@ -225,6 +249,7 @@ def write_report(
         path = folder / "report.html"
         text = render_page(decision.title, sentence, sections, svgs, simulated=decision.simulated)
     path.write_text(text, encoding="utf-8", errors="backslashreplace")
+    _write_tables(sections, folder / TABLES)
     written = [path]
     for chart in charts:
         written.append(folder / FIGURES / f"{chart.name}.svg")

@@ -5,10 +5,12 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 import pandas as pd
 
+from kettlefield.core.statistics.intervals import quantile_interval
 from kettlefield.results.capacity import Floor
 from kettlefield.views.figures import findings
 from kettlefield.views.style import (
     COLOURS,
+    FAINT,
     INK,
     Chart,
     add_legend,
@@ -23,6 +25,50 @@ from kettlefield.views.style import (
 
 POINTS = 300  # of a distribution: more would not be seen
 _STYLES = ("-", "--", "-.", ":")
+
+
+def spread(samples: Mapping[str, Sequence[float]], *, name: str, what: str, floor: Floor) -> Chart | None:
+    """Middle and spread, one row a candidate, labelled where it stands; None without a sample.
+
+    Parameters
+    ----------
+    samples : mapping
+        Candidate -> values in seconds.
+    name, what, floor
+        As for ``distribution``.
+    """
+    known = {candidate: np.asarray(values, dtype=float) for candidate, values in samples.items() if len(values)}
+    if not known:
+        return None
+    figure, axes = new_figure(height_in=1.1 + 0.34 * len(known))
+    head(axes, what)
+    words = []
+    for number, (candidate, values) in enumerate(known.items()):
+        low, late = (float(np.quantile(values, q)) * 1000 for q in (0.05, 0.95))
+        middle = quantile_interval(list(values), 0.5)
+        colour = look(number)["color"]
+        axes.plot([low, late], [number, number], color=colour, linewidth=1.2)
+        bounds = [bound * 1000 for bound in (middle.low, middle.high) if bound is not None]
+        if len(bounds) == 2:
+            axes.plot(bounds, [number, number], color=colour, linewidth=5, alpha=0.45, solid_capstyle="butt")
+        axes.plot([middle.value * 1000], [number], **{**look(number), "linestyle": ""})
+        axes.plot([late], [number], marker="|", markersize=11, color=colour, linestyle="")
+        words.append(f"{candidate}: median {middle.value * 1000:.3g} ms, 95 % below {late:.3g} ms, n = {len(values):,}")
+    axes.set_yticks(range(len(known)), [f"{candidate} (n = {len(values):,})" for candidate, values in known.items()])
+    axes.invert_yaxis()
+    axes.grid(visible=False, axis="y")
+    axes.grid(axis="x", color=FAINT, linewidth=0.6)
+    axes.set_xlim(left=0)
+    axes.set_xlabel("ms")
+    return Chart(
+        name=name,
+        title=what,
+        alt=sentences(words),
+        finding=findings.slowest(known, floor),
+        caption="Dot: median, with its 95 % interval as a band; line: 5 % to 95 % of the requests, the stroke at p95. "
+        "One request at a time with nothing else running; samples that the host disturbed are left out.",
+        figure=figure,
+    )
 
 
 def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str, floor: Floor) -> Chart | None:

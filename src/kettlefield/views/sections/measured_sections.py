@@ -17,7 +17,13 @@ from kettlefield.views.figures.fill_charts import pass_rate_over_fill
 from kettlefield.views.figures.level_charts import agreement, differences, solved_against_memory
 from kettlefield.views.figures.memory_charts import over_time, predicted_beside_measured
 from kettlefield.views.figures.queue_charts import queues_under_load
-from kettlefield.views.figures.speed_charts import decode_against_depth, distribution, loads_and_ceilings, under_load
+from kettlefield.views.figures.speed_charts import (
+    decode_against_depth,
+    distribution,
+    loads_and_ceilings,
+    spread,
+    under_load,
+)
 from kettlefield.views.fill_view import fill_pairs_table, fill_table
 from kettlefield.views.marks_view import marks_parts
 from kettlefield.views.material import Material, solved_frame
@@ -40,6 +46,8 @@ from kettlefield.views.speed_view import (
 )
 from kettlefield.views.style import Chart
 from kettlefield.views.table import Words, folded, present
+
+TTFT, ITL = "Time to first token, one request at a time", "Inter-token latency, one request at a time"
 
 
 def levels_section(material: Material) -> Section:
@@ -142,8 +150,10 @@ def speed_section(material: Material) -> Section:
     parts: tuple[Part, ...] = present(
         speed_opening(material),
         speed_table(material.decision.table.rows, floor),
-        drawn(distribution(firsts, name="ttft", what="Time to first token, one request at a time", floor=floor)),
-        drawn(distribution(gaps, name="itl", what="Inter-token latency, one request at a time", floor=floor)),
+        drawn(spread(firsts, name="ttft", what=TTFT, floor=floor)),
+        drawn(distribution(firsts, name="ttft-all", what=f"{TTFT}, every sample", floor=floor), folded=True),
+        drawn(spread(gaps, name="itl", what=ITL, floor=floor)),
+        drawn(distribution(gaps, name="itl-all", what=f"{ITL}, every sample", floor=floor), folded=True),
         drawn(decode_against_depth(depth_samples(material.timed), floor_tps=max(floors, default=0.0))),
         drawn(_under_load(material)),
         capacity_table(material.timings),
