@@ -320,7 +320,7 @@ def candidate_of(path, **server):
 
 def test_what_a_server_takes_is_learned_and_used_for_the_next(write, tmp_path, run_main, monkeypatch):
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    from kettlefield.campaign.setup import Registered, predict_again, weights_facts
+    from kettlefield.campaign.registering import Registered, predict_again, weights_facts
 
     path, next_path = tmp_path / "a.gguf", tmp_path / "b.gguf"
     write_weights(MODELS["kelpling-400m"], "q8_0", path)

@@ -13,17 +13,10 @@ from kettlefield.campaign.learning import learn
 from kettlefield.campaign.measuring import ANSWERS, Job, measure, steps_left
 from kettlefield.campaign.preflight import short_request
 from kettlefield.campaign.prompts import render_exercise
+from kettlefield.campaign.registering import Registered, budget_warning, predict_again, register_candidates
 from kettlefield.campaign.serving import Place, Session, load_from_disk, serving
 from kettlefield.campaign.session_checks import PREFLIGHT, SessionChecks
-from kettlefield.campaign.setup import (
-    Observer,
-    Registered,
-    begin_campaign,
-    budget_warning,
-    enter_rig,
-    predict_again,
-    register_candidates,
-)
+from kettlefield.campaign.setup import Observer, begin_campaign, enter_rig
 from kettlefield.campaign.trial_runner import Desk, Due, run_answers, sampling_of
 from kettlefield.campaign.turns import Turn, next_turn
 from kettlefield.campaign.work import Died, Left, Scope, Tally, Work, within_time

@@ -9,7 +9,7 @@ import numpy as np
 from kettlefield.campaign.measuring import steps_left, wish_of
 from kettlefield.campaign.preflight import prompt_chars, prompt_tokens
 from kettlefield.campaign.prompts import render_exercise
-from kettlefield.campaign.setup import known_bandwidth, weights_facts
+from kettlefield.campaign.registering import known_bandwidth, weights_facts
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.measure.all_procedures import asked_for
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN, MEMORY, SPEED

@@ -8,7 +8,7 @@ from concurrent.futures import ThreadPoolExecutor
 import msgspec
 
 from kettlefield.campaign.measuring import PARTS
-from kettlefield.campaign.setup import Registered
+from kettlefield.campaign.registering import Registered
 from kettlefield.campaign.trial_runner import Due
 from kettlefield.campaign.turns import Turn
 from kettlefield.core.units import Duration
