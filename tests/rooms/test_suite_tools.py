@@ -413,7 +413,7 @@ def test_a_plan_weighs_several_suites_and_two_seeds_side_by_side_show_memorised_
     assert found["pass_rate"]["value"] == pytest.approx(0.75 * first["pass_rate"]["value"])
     (gap,) = found["seed_gaps"]
     assert gap["exercises"] == 6 and gap["difference"] == pytest.approx(first["pass_rate"]["value"]) and gap["p"] < 0.1
-    shown = run_main("compare", tmp_path / "record.db").out
+    shown = run_main("compare", tmp_path / "record.db", "--wide").out
     assert "mine + mine, seed 3" in shown and "sign of memorised answers" in shown
     assert run_main("trials", tmp_path / "record.db", "--json").json["trials"][0]["exercise"].startswith("mine/")
 

@@ -64,6 +64,7 @@ def overview_view(
             overview_table(compared, floor_of(record), against=against, with_notes=with_notes),
             discordant_table(compared.rows) if pairs else None,
             *(Words(text=text, tone="warning") for text in ends_of_scale(compared.rows)),
+            _disturbed(compared),
             _finding(compared),
             *(Words(text=f"! {text}", tone="warning") for text in said if with_notes),
             None if with_notes else _more(len(said)),
@@ -114,6 +115,15 @@ def _middle(row: Figures, name: str) -> float | str | None:
         return doubt.partition(":")[0]
     estimate = row.quantile(name, confidence=0.95)
     return estimate.value if estimate is not None else None
+
+
+def _disturbed(compared: Comparison) -> Words | None:
+    """On whom the host was busy with something else, so that requests were left out."""
+    named = [f"{row.candidate} ({row.disturbed})" for row in compared.rows if row.disturbed]
+    if not named:
+        return None
+    text = f"disturbed requests, which are left out: {', '.join(named)}; qualify PLAN --again speed repeats them"
+    return Words(text=text, tone="warning")
 
 
 def _finding(compared: Comparison) -> Words | None:
