@@ -181,6 +181,21 @@ def test_graders_grade_for_a_rig_until_they_die_and_one_of_another_version_does_
     assert {row[:3]: row[3] for row in map(tuple, found)} == here
 
 
+def test_weights_that_are_another_file_on_a_rig_are_left_out_there_before_anything_runs(fleet, plan, program, run_cli):
+    text = plan.read_text()
+    (plan.parent / "elsewhere" / "weights").mkdir(parents=True)
+    (path,) = (plan.parent / "weights").glob("*q4_k_m.gguf")
+    (plan.parent / "elsewhere" / "weights" / path.name).write_bytes(path.read_bytes() + b"\0")
+    plan.write_text(text.replace('name = "attic"', 'name = "attic"\nweights = "elsewhere"'))
+    address = fleet.scheduler()
+    for name in RIGS[:2]:
+        fleet.worker(name, address)
+    wait_for(lambda: all("Registered to" in (plan.parent / f"{name}.out").read_text() for name in RIGS[:2]))
+    done = run_cli("qualify", plan, "--fleet", address, "--only", "*q4_k_m*", "--part", "answers")
+    assert done.code == 3 and "left out: kelpling-400m@q4_k_m on attic: its weights have SHA-256" in done.err, done.err
+    assert {one[0] for one in trials(re.search(r'record = "([^"]+)"', text)[1])} == {"kelpling-400m@q4_k_m on quay"}
+
+
 def test_the_demo_of_a_fleet_ends_with_a_matrix_and_leaves_nothing_running(run_cli, tmp_path):
     done = run_cli("demo", "--fleet", tmp_path / "fleet")
     assert done.code == 0 and "Traceback" not in done.err, done.err

@@ -323,6 +323,13 @@ def test_of_very_many_trials_those_that_failed_are_opened_first(write, monkeypat
     (trials,) = [part for part in parts_of(writer)["correctness"] if part.kind == "trials"]
     opened = {trial.id: trial.outcome for one in trials.exercises for trial in one.trials}
     assert opened == {1: "passed", 7: "wrong-answer", 8: "wrong-answer"} and trials.left_out == 5
+    folder = writer.path.parent / "out"
+    report_page.write_report(writer.record, decide(writer.record), folder, as_markdown=False, all_trials=True)
+    pages = {page.name: re.findall(r'id="trial-(\d+)"', page.read_text()) for page in folder.glob("trials-*.html")}
+    assert {name: sorted(ids) for name, ids in pages.items()} == {
+        "trials-2.html": ["2", "3", "4"],
+        "trials-3.html": ["5", "6"],
+    }
 
 
 def test_evidence_names_settings_once_and_what_was_not_measured(write):

@@ -81,8 +81,9 @@ def run_fleet(
         for name in absent:
             fleet.observer.line(name, "! no worker is this rig yet; its candidates are not asked in this run")
         signal.signal(signal.SIGTERM, signal.default_int_handler)  # ends the parts on every rig as Ctrl-C does
+        left_out = fleet.compare_weights()
         ended = fleet.carry_out(fleet.parts(only, options))
-    return _code(ended, absent)
+    return _code(ended, [*absent, *left_out])
 
 
 def _empty(address: str, plan: Plan, fleet: Fleet) -> InputError:

@@ -30,6 +30,11 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.add_argument("-o", "--output", type=Path, required=True, metavar="FOLDER", help="made where it is missing")
     parser.add_argument("--markdown", action="store_true", help="report.md in place of report.html")
     parser.add_argument("--pdf", action="store_true", help="report.pdf too, printed by the Chromium that is installed")
+    parser.add_argument(
+        "--all-trials",
+        action="store_true",
+        help="pages of every trial beyond the first 500 too, trials-2.html and so on",
+    )
     parser.add_argument("--png", action="store_true", help="figures as PNG too, for slides and tickets")
     parser.set_defaults(run=run)
 
@@ -44,7 +49,9 @@ def run(args: argparse.Namespace) -> int:
             raise InputError(f"{option} is for one record", "report", "Name one record, or leave the option out.")
         path = show_comparison([read_place(one) for one in args.record], args.output, as_markdown=args.markdown)
     else:
-        path = show_report(place_of(args), args.output, as_markdown=args.markdown, with_png=args.png)
+        path = show_report(
+            place_of(args), args.output, as_markdown=args.markdown, with_png=args.png, all_trials=args.all_trials
+        )
     if args.pdf:
         print(print_pdf(path))
     return ExitCode.DONE
@@ -66,7 +73,9 @@ def show_comparison(places: list[Place], folder: Path, *, as_markdown: bool) -> 
     return path
 
 
-def show_report(place: Place | Path, folder: Path, *, as_markdown: bool, with_png: bool = False) -> Path:
+def show_report(
+    place: Place | Path, folder: Path, *, as_markdown: bool, with_png: bool = False, all_trials: bool = False
+) -> Path:
     """Write a record's report into a folder and say where it is; the report itself.
 
     Raises
@@ -76,7 +85,9 @@ def show_report(place: Place | Path, folder: Path, *, as_markdown: bool, with_pn
     """
     record = Record.open(place)
     try:
-        written = write_report(record, decide(record), folder, as_markdown=as_markdown, with_png=with_png)
+        written = write_report(
+            record, decide(record), folder, as_markdown=as_markdown, with_png=with_png, all_trials=all_trials
+        )
     except OSError as err:
         raise InputError(f"cannot be written ({err.strerror})", str(folder), "Name another folder.") from err
     print(written[0])

@@ -5,7 +5,7 @@ import fnmatch
 import glob
 import time
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Protocol
 
 import msgspec
@@ -13,7 +13,7 @@ import msgspec
 from kettlefield import __version__
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.fleet import rig_work
-from kettlefield.fleet.rig_work import Answer, Ended, Line, Part, Question
+from kettlefield.fleet.rig_work import Answer, Ended, Line, OwnWeights, Part, Question
 from kettlefield.fleet.scheduler import EXCLUSIVE, GRADER, workers_of
 from kettlefield.plan.plan import Plan
 from kettlefield.record.place import FilePlace
@@ -105,6 +105,47 @@ class Fleet:
         if answer.suite_digest != self._suite_digest:
             return "it has another state of the suite: copy the same there"
         return ""
+
+    def compare_weights(self) -> list[str]:
+        """Have every rig read its weights, and leave out what is another file than on a rig before it in the plan.
+
+        Returns
+        -------
+        list of str
+            What was left out, a line each.
+
+        Raises
+        ------
+        RigError
+            The scheduler is gone.
+        """
+        asked = {rig: self._client.submit(
+            rig_work.digests,
+            msgspec.json.encode(OwnWeights(plan=self._plan.text, rig=rig)),
+            workers=[next(worker for worker, own in self._there.items() if own == rig)],
+            resources={EXCLUSIVE: 1},  # reading much would disturb what another campaign times there
+            key=f"weights-{rig}-{time.time_ns()}", pure=False,
+        ) for rig in self.answers}  # fmt: skip
+        while not all(future.done() for future in asked.values()) and self._are_there(asked):
+            time.sleep(LOOK_EVERY_S)
+        kept: dict[str, tuple[str, str]] = {}  # candidate, whatever its rig -> its first rig and the digest there
+        left_out: list[str] = []
+        for rig in (one.name for one in self._plan.rigs if one.name in asked):
+            if asked[rig].status != "finished":
+                continue  # its parts look again, before they measure
+            for name, digest in msgspec.json.decode(asked[rig].result(), type=dict[str, str]).items():
+                first, same = kept.setdefault(name.removesuffix(f" on {rig}"), (rig, digest))
+                if digest != same:
+                    left_out.append(f"{name}: its weights have SHA-256 {digest[:12]}, on {first} {same[:12]}")
+                    answer = self.answers[rig]
+                    others = tuple(one for one in answer.candidates if one != name)
+                    self.answers[rig] = msgspec.structs.replace(answer, candidates=others)
+                    self.observer.line(rig, f"! left out: {left_out[-1]}; copy the same file to both")
+        return left_out
+
+    def _are_there(self, rigs: Iterable[str]) -> bool:
+        self.look()
+        return set(rigs) <= set(self._there.values())
 
     def parts(self, only: str | None, options: Sequence[str]) -> list[Part]:
         """The parts of the campaign on the rigs that are there: a candidate each, or a model where levels take turns.

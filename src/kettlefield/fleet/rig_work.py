@@ -24,6 +24,8 @@ from kettlefield.plan.own_rig import on_rig, own_rig
 from kettlefield.plan.plan import read_plan
 from kettlefield.plan.suite_selection import read_asked
 from kettlefield.sandbox.runner import available_isolation
+from kettlefield.weights.digests import digest_of_files
+from kettlefield.weights.formats import files_of
 
 TOPIC = "kettlefield"  # of the events that workers send while they work
 _LAST_LINES = 6  # of what a part printed, for whoever asks why it failed
@@ -49,6 +51,13 @@ class Answer(msgspec.Struct, frozen=True, kw_only=True):
     candidates: tuple[str, ...] = ()  # that run there
     left_out: tuple[str, ...] = ()
     isolation: str = ""
+
+
+class OwnWeights(msgspec.Struct, frozen=True, kw_only=True):
+    """Of which rig of which plan the weights are asked about."""
+
+    plan: str
+    rig: str
 
 
 class Part(msgspec.Struct, frozen=True, kw_only=True):
@@ -101,6 +110,14 @@ def look(data: bytes, dask_worker: Any = None) -> bytes:
             isolation=isolation,
         )
     )
+
+
+def digests(data: bytes) -> bytes:
+    """The SHA-256 of the weights of every candidate of a rig, by its name; the machine remembers each."""
+    own = msgspec.json.decode(data, type=OwnWeights)
+    here = on_rig(read_plan(_written(own.plan)), own.rig)
+    found = {one.name: digest_of_files(files_of(one.weights)) for one in here.candidates if one.weights is not None}
+    return msgspec.json.encode(found)
 
 
 def carry_out(data: bytes, say: Callable[[str, bytes], None] | None = None) -> bytes:

@@ -17,7 +17,7 @@ from kettlefield.record.store import Record
 from kettlefield.views.material import Material, read_material
 from kettlefield.views.parts import Grid, Section, flat
 from kettlefield.views.records_view import comparison_sentence, record_views
-from kettlefield.views.sections.correctness_section import correctness_section
+from kettlefield.views.sections.correctness_section import correctness_section, further_trials
 from kettlefield.views.sections.decision_sections import criteria_section, evidence_section, headline, verdict_section
 from kettlefield.views.sections.measured_sections import levels_section, marks_section, memory_section, speed_section
 from kettlefield.views.style import Chart, draw, save_chart, settle, svg_file, svg_in_page
@@ -212,7 +212,13 @@ def _write_tables(sections: Sequence[Section], folder: Path) -> None:
 
 
 def write_report(
-    record: Record, decision: Decision, folder: Path, *, as_markdown: bool, with_png: bool = False
+    record: Record,
+    decision: Decision,
+    folder: Path,
+    *,
+    as_markdown: bool,
+    with_png: bool = False,
+    all_trials: bool = False,
 ) -> tuple[Path, ...]:
     """Write the report; the paths written, the report itself first.
 
@@ -228,6 +234,8 @@ def write_report(
         ``report.md`` in place of ``report.html``.
     with_png : bool
         Write every figure as PNG too.
+    all_trials : bool
+        Write pages beside it of the trials that it has no room for.
 
     Raises
     ------
@@ -251,6 +259,10 @@ def write_report(
     path.write_text(text, encoding="utf-8", errors="backslashreplace")
     _write_tables(sections, folder / TABLES)
     written = [path]
+    for section in further_trials(material) if all_trials and not as_markdown else ():
+        written.append(folder / f"{section.anchor}.html")
+        text = render_page(decision.title, section.title, (section,), {}, simulated=decision.simulated)
+        written[-1].write_text(text, encoding="utf-8", errors="backslashreplace")
     for chart in charts:
         written.append(folder / FIGURES / f"{chart.name}.svg")
         written[-1].write_text(svg_file(svgs[chart.name]), encoding="utf-8")

@@ -1,7 +1,7 @@
 """Fourth question: what is right, what fails, how - and what did the model write?"""
 
 import base64
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import pandas as pd
@@ -29,7 +29,7 @@ from kettlefield.views.sections.openings import correctness_opening
 from kettlefield.views.table import Words, present
 from kettlefield.views.workspace_view import turn_text, work_line, workspace_tables
 
-MOST_TRIALS = 600  # to open in the page: it is to be mailed
+MOST_TRIALS = 500  # to open in the page, which is to be mailed, and in each page of further ones
 MOST_PICTURES = 120  # of pages, some ten thousand bytes each
 MOST_ROWS = 400  # exercises in the grid
 WORK_CHARS = 9000  # of a run in a workspace that failed
@@ -58,11 +58,25 @@ def correctness_section(material: Material) -> Section:
     )
 
 
+def further_trials(material: Material) -> Iterator[Section]:
+    """The trials that the page has no room for, by so many a page."""
+    ids = _failed_first(material.decision.table.trials)[MOST_TRIALS:]
+    for first in range(0, len(ids), MOST_TRIALS):
+        some = sorted(ids[first : first + MOST_TRIALS])
+        number = first // MOST_TRIALS + 2
+        parts = (_trials(material, some, len(some)),)
+        yield Section(anchor=f"trials-{number}", title=f"Trials, page {number}", parts=parts)
+
+
 def _chosen(trials: pd.DataFrame) -> list[int]:
     """Ids of the trials to open: all of them, or those that failed before those that passed."""
+    return sorted(_failed_first(trials)[:MOST_TRIALS])
+
+
+def _failed_first(trials: pd.DataFrame) -> list[int]:
     failed = trials["outcome"] != Outcome.PASSED.value
     ids = [*trials.loc[failed, "id"], *trials.loc[~failed, "id"]]
-    return sorted(int(one) for one in ids[:MOST_TRIALS])
+    return list(dict.fromkeys(int(one) for one in ids))  # rigs may share answers
 
 
 def _difficulties(material: Material) -> dict[str, int]:
