@@ -1,7 +1,8 @@
 """Levels side by side: pass rate and memory, difference to the reference, equal replies, every outcome."""
 
 from collections import Counter
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
+from typing import Any
 
 import pandas as pd
 
@@ -22,6 +23,8 @@ from kettlefield.views.style import (
     rows_of,
     sentences,
 )
+
+NEAR = 0.02  # of the highest peak, and in pass rate: names of points so near would stand on each other
 
 
 def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, trials: int) -> Chart | None:
@@ -111,12 +114,13 @@ def candidates_at_a_glance(
             axes.plot(x, row.pass_rate, marker, color=colour, markersize=9 if is_chosen else 6)[0].set_markerfacecolor(
                 colour if is_chosen else "none"
             )
-            words = str(row.candidate if is_chosen else row.level)
-            # a name to the side on which there is more room
-            leftward = is_chosen and row.peak_bytes > 0.4 * known["peak_bytes"].max()
-            place = {"ha": "right", "xytext": (-7, 5)} if leftward else {"xytext": (6, 4)}
-            style = {"fontsize": 9, "weight": "bold"} if is_chosen else {"fontsize": 7.5}
-            note(axes, words, (x, row.pass_rate), **place, **style)
+    for words, row in _names(known, chosen):
+        is_chosen = row.candidate in chosen
+        # a name to the side on which there is more room
+        leftward = is_chosen and row.peak_bytes > 0.4 * known["peak_bytes"].max()
+        place = {"ha": "right", "xytext": (-7, 5)} if leftward else {"xytext": (6, 4)}
+        style = {"fontsize": 9, "weight": "bold"} if is_chosen else {"fontsize": 7.5}
+        note(axes, words, (row.peak_bytes / scale.factor, row.pass_rate), **place, **style)
     if budget_bytes is not None:
         axes.axvline(budget_bytes / scale.factor, color=INK, linestyle="--", linewidth=1.1)
         at = (budget_bytes / scale.factor, 0.0)
@@ -140,6 +144,33 @@ def candidates_at_a_glance(
         caption=f"Bars: 95 % intervals. Filled and named: recommended.{outside}",
         figure=figure,
     )
+
+
+def _names(known: pd.DataFrame, chosen: Collection[str]) -> list[tuple[str, Any]]:
+    """What stands beside each point; points that lie on each other, as of one level on several rigs, share a name."""
+    spots: list[list[Any]] = []
+    near_bytes = NEAR * known["peak_bytes"].max()
+    for row in sorted(rows_of(known), key=lambda row: row.candidate not in chosen):
+        for spot in spots:
+            first = spot[0]
+            if abs(row.peak_bytes - first.peak_bytes) < near_bytes and abs(row.pass_rate - first.pass_rate) < NEAR:
+                spot.append(row)
+                break
+        else:
+            spots.append([row])
+    return [(_name_of(spot, chosen), spot[0]) for spot in spots]
+
+
+def _name_of(spot: Sequence[Any], chosen: Collection[str]) -> str:
+    """The recommended candidates at a spot, those that differ in their rigs alone in short; else the levels there."""
+    named = [str(row.candidate) for row in spot if row.candidate in chosen]
+    if not named:
+        return ", ".join(dict.fromkeys(str(row.level) for row in spot))
+    rigs: dict[str, list[str]] = {}
+    for name in named:
+        level, _, rig = name.partition(" on ")
+        rigs.setdefault(level, []).append(rig)
+    return ", ".join(f"{level} on {', '.join(where)}" if all(where) else level for level, where in rigs.items())
 
 
 def differences(frame: pd.DataFrame, *, margin: float | None, confidence: float) -> Chart | None:

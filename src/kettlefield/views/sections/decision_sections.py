@@ -24,7 +24,7 @@ from kettlefield.views.figures.look_charts import looks_over_exercises
 from kettlefield.views.looks_view import looks_table, stops_table
 from kettlefield.views.material import Material, solved_frame
 from kettlefield.views.parts import Beside, Drawn, Part, Section, drawn
-from kettlefield.views.rigs_view import rig_parts
+from kettlefield.views.rigs_view import rig_parts, verdict_matrix
 from kettlefield.views.style import Chart
 from kettlefield.views.table import Table, Words, folded, present, table, words
 
@@ -60,13 +60,15 @@ def verdict_section(material: Material) -> Section:
             Words(text="", items=tuple(_of_model(material, model) for model in _models(material))),
             Beside(
                 left=present(
+                    # of several rigs the first question is which level on which
+                    verdict_matrix(decision, rig_rows(material.record)),
                     _carried_by(material),
                     Words(text="Conditions:", items=conditions, tone="small") if conditions else None,
                 ),
                 right=present(_glance(material), _not_covered(material), _unsigned(material)),
             ),
             *_signed(material),
-            *rig_parts(material.record, decision),
+            *rig_parts(material.record, decision)[1:],
             table(
                 "Every candidate",
                 [words("candidate"), words("verdict"), words("because")],
