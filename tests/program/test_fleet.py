@@ -263,7 +263,8 @@ def test_a_fleet_that_cannot_carry_it_out_is_refused_in_one_line(fleet, plan, ru
         own.write_text(text.replace(*change).replace('on = ["quay"]', "") if "rigs" in words else text.replace(*change))
         done = run_cli("qualify", own, "--fleet", address)
         assert done.code == 2 and words in done.err, done.err
-    both = run_cli("qualify", plan, "--fleet", address, "--rig", "quay")
-    assert both.code == 2 and "does not go with --fleet" in both.err
+    for words in (("--rig", "quay"), ("--graders", address)):
+        both = run_cli("qualify", plan, "--fleet", address, *words)
+        assert both.code == 2 and "does not go with --fleet" in both.err
     odd = run_cli("qualify", plan, "--fleet", "nonsense://x")
     assert odd.code == 2 and odd.err.count("\n") == 1

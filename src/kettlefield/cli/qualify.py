@@ -132,6 +132,8 @@ def run(args: argparse.Namespace) -> int:
     if args.fleet is not None:
         if args.rig is not None:
             raise InputError("does not go with --fleet", "--rig", "A fleet's workers say which rig they are.")
+        if args.graders is not None:
+            raise InputError("does not go with --fleet", "--graders", "A fleet's own graders take part by themselves.")
         code = run_fleet(
             args.plan,
             args.fleet,
