@@ -25,7 +25,17 @@ from kettlefield.views.material import read_material
 from kettlefield.views.parts import cut, flat
 from kettlefield.views.report_page import build_sections, charts_of
 from kettlefield.views.sections.decision_sections import headline as headline_of
-from kettlefield.views.style import COLOURS, Chart, new_chart, save_chart, settle, svg_file, svg_in_page, svg_text
+from kettlefield.views.style import (
+    COLOURS,
+    Chart,
+    looks_of,
+    new_chart,
+    save_chart,
+    settle,
+    svg_file,
+    svg_in_page,
+    svg_text,
+)
 
 MIB = 2**20
 PASS = '[[criterion]]\nmeasure = "pass_rate"\nat_least = {}\n'
@@ -445,6 +455,22 @@ def test_depth_is_drawn_through_the_medians_with_the_floor(write):
     assert middles[1:] == ([105.0, 1005.0], [pytest.approx(55), pytest.approx(22.5)])
     assert "55 tokens/s at 105 tokens, 22 at 1,005" in chart.alt
     assert any(list(line[2]) == [30.0, 30.0] for line in lines_of(chart))
+
+
+def test_a_model_has_a_colour_and_its_levels_have_shades_and_names_where_lines_end():
+    names = ["a@f16", "a@q4", "b@f16"]
+    looks = looks_of(names)
+    assert looks["a@f16"]["color"] == COLOURS[0].lower() and looks["b@f16"]["color"] == COLOURS[1].lower()
+    assert contrast(looks["a@q4"]["color"], "#ffffff") < contrast(COLOURS[0], "#ffffff")
+    assert looks["a@f16"]["marker"] != looks["a@q4"]["marker"]
+    frame = pd.DataFrame(
+        [(name, depth, 100.0 - depth / 100) for name in names for depth in (100, 1000)],
+        columns=["candidate", "depth_tokens", "decode_tps"],
+    )
+    chart = speed.decode_against_depth(frame, floor_tps=0.0)
+    assert [axes.get_title(loc="left") for axes in chart.figure.axes] == ["a", "b"]  # a panel a model
+    ends = {text.get_text(): text.xy[1] for text in chart.figure.axes[0].texts}
+    assert set(ends) == {"f16", "q4"} and abs(ends["f16"] - ends["q4"]) > 3  # equal rates, names apart
 
 
 def test_the_forest_draws_bounds_margin_and_no_difference():

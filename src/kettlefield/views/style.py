@@ -20,6 +20,8 @@ WIDTH_IN, HEIGHT_IN, DPI = 9.0, 5.4, 140
 # would not be seen on a dark page
 COLOURS = ("#0072B2", "#D55E00", "#009E73", "#CC79A7", "#E69F00", "#56B4E9", "#7f7f7f", "#8a8a00")
 MARKERS = ("o", "s", "^", "D", "v", "P", "X", "*")
+LIGHTEST = 0.5  # of the way to white, of a model's last level
+NAMES_APART = 0.045  # of an axis, between two names
 INK, FAINT = "#1d2733", "#d5dbe1"  # of words and axes, and of the grid; on the page they follow its own colours
 MOST_DRAWN_AT_ONCE = 4  # each is a process with all of the report's data
 _SVG: Any = {
@@ -74,9 +76,47 @@ def add_legend(axes: Any, **options: Any) -> None:
     axes.legend(**{"fontsize": 8, "frameon": False, "labelcolor": INK, **options})
 
 
-def look(number: int) -> dict[str, Any]:
-    """Colour and marker of the candidate of that number, the same in every chart."""
-    return {"color": COLOURS[number % len(COLOURS)], "marker": MARKERS[number % len(MARKERS)], "markersize": 5}
+def model_of(candidate: str) -> str:
+    """The model that a candidate is a level of, by its name."""
+    return candidate.partition("@")[0]
+
+
+def looks_of(candidates: Iterable[str]) -> dict[str, dict[str, Any]]:
+    """Colour and marker of each candidate, the same in every chart: a colour a model, a shade and a marker a level.
+
+    Parameters
+    ----------
+    candidates : iterable of str
+        All of a chart's, in the record's order; levels become lighter in it.
+    """
+    levels: dict[str, list[str]] = {}
+    for name in dict.fromkeys(map(str, candidates)):
+        levels.setdefault(model_of(name), []).append(name)
+    looks = {}
+    for number, names in enumerate(levels.values()):
+        for place, name in enumerate(names):
+            share = LIGHTEST * place / max(len(names) - 1, 1)
+            looks[name] = {
+                "color": _lighter(COLOURS[number % len(COLOURS)], share),
+                "marker": MARKERS[place % len(MARKERS)],
+                "markersize": 5,
+            }
+    return looks
+
+
+def _lighter(colour: str, share: float) -> str:
+    parts = (int(colour[at : at + 2], 16) for at in (1, 3, 5))
+    return "#" + "".join(f"{round(part + (255 - part) * share):02x}" for part in parts)
+
+
+def label_ends(axes: Any, ends: Sequence[tuple[str, float, float]]) -> None:
+    """Name lines where they end, in place of a legend: text, x and y of each; names are moved apart where they meet."""
+    low, high = axes.get_ylim()
+    gap, last = NAMES_APART * (high - low), float("-inf")
+    for text, x, y in sorted(ends, key=lambda end: end[2]):
+        place = max(y, last + gap)
+        last = place
+        axes.annotate(text, (x, place), xytext=(7, 0), textcoords="offset points", va="center", fontsize=8, color=INK)
 
 
 def note(axes: Any, text: str, at: tuple[float, float], **options: Any) -> None:

@@ -15,7 +15,9 @@ from kettlefield.views.style import (
     Chart,
     add_legend,
     head,
-    look,
+    label_ends,
+    looks_of,
+    model_of,
     new_chart,
     new_figure,
     note,
@@ -23,6 +25,7 @@ from kettlefield.views.style import (
     sentences,
 )
 
+MOST_BESIDE = 3  # panels in a row
 POINTS = 300  # of a distribution: more would not be seen
 _STYLES = ("-", "--", "-.", ":")
 
@@ -42,16 +45,16 @@ def spread(samples: Mapping[str, Sequence[float]], *, name: str, what: str, floo
         return None
     figure, axes = new_figure(height_in=1.1 + 0.34 * len(known))
     head(axes, what)
-    words = []
+    words, looks = [], looks_of(known)
     for number, (candidate, values) in enumerate(known.items()):
         low, late = (float(np.quantile(values, q)) * 1000 for q in (0.05, 0.95))
         middle = quantile_interval(list(values), 0.5)
-        colour = look(number)["color"]
+        colour = looks[candidate]["color"]
         axes.plot([low, late], [number, number], color=colour, linewidth=1.2)
         bounds = [bound * 1000 for bound in (middle.low, middle.high) if bound is not None]
         if len(bounds) == 2:
             axes.plot(bounds, [number, number], color=colour, linewidth=5, alpha=0.45, solid_capstyle="butt")
-        axes.plot([middle.value * 1000], [number], **{**look(number), "linestyle": ""})
+        axes.plot([middle.value * 1000], [number], **{**looks[candidate], "linestyle": ""})
         axes.plot([late], [number], marker="|", markersize=11, color=colour, linestyle="")
         words.append(f"{candidate}: median {middle.value * 1000:.3g} ms, 95 % below {late:.3g} ms, n = {len(values):,}")
     axes.set_yticks(range(len(known)), [f"{candidate} (n = {len(values):,})" for candidate, values in known.items()])
@@ -93,6 +96,7 @@ def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str
     from matplotlib.ticker import LogLocator, NullFormatter  # noqa: PLC0415
 
     figure, axes = new_chart(what)
+    looks = looks_of(known)
     for number, (candidate, values) in enumerate(known.items()):
         shares = np.linspace(0, 1, min(POINTS, len(values)))
         axes.plot(
@@ -103,7 +107,7 @@ def distribution(samples: Mapping[str, Sequence[float]], *, name: str, what: str
             markevery=max(1, len(shares) // 6),
             label=f"{candidate} (n = {len(values):,})",
             linewidth=1.5,
-            **look(number),
+            **looks[candidate],
         )
     axes.set_xscale("log")
     axes.xaxis.set_major_locator(LogLocator(subs=(1.0, 2.0, 5.0)))
@@ -139,26 +143,37 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
     """
     if frame.empty:
         return None
-    figure, axes = new_chart("Decode rate at each context depth")
+    names = [str(name) for name in dict.fromkeys(frame["candidate"])]
+    looks, models = looks_of(names), list(dict.fromkeys(map(model_of, names)))
+    # small multiples: the levels of a model are compared, eight lines that cross are not
+    figure, panels = new_figure(columns=min(len(models), MOST_BESIDE), rows=-(-len(models) // MOST_BESIDE),
+                                height_in=4.2 * -(-len(models) // MOST_BESIDE), squeeze=False, sharey=True)  # fmt: skip
     words = []
-    for number, (candidate, rows) in enumerate(frame.groupby("candidate", sort=False)):
-        middles = rows.groupby("depth_tokens")["decode_tps"].median()
-        every = {**look(number), "markersize": 3, "alpha": 0.5, "linestyle": ""}
-        axes.plot(rows["depth_tokens"], rows["decode_tps"], **every)
-        axes.plot(middles.index, middles, label=str(candidate), **look(number))
-        words.append(
-            f"{candidate}: {middles.iloc[0]:,.0f} tokens/s at {middles.index[0]:,.0f} tokens, "
-            f"{middles.iloc[-1]:,.0f} at {middles.index[-1]:,.0f}"
-        )
-    if floor_tps:
-        axes.axhline(floor_tps, color=INK, linestyle="--", linewidth=1.2)
-        note(axes, f"floor {floor_tps:g} tokens/s", (0, floor_tps))
-    axes.set_xlabel("context filled to (tokens, as the server counts)")
-    axes.set_ylabel("decode rate (tokens/s)")
-    axes.set_xlim(left=0)
-    axes.set_ylim(bottom=0)
-    axes.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
-    add_legend(axes, loc="upper left", bbox_to_anchor=(1.0, 1.0))
+    for axes, model in zip(panels.flat, models, strict=False):
+        ends = []
+        for candidate in (name for name in names if model_of(name) == model):
+            rows = frame[frame["candidate"] == candidate]
+            middles = rows.groupby("depth_tokens")["decode_tps"].median()
+            every = {**looks[candidate], "markersize": 3, "alpha": 0.5, "linestyle": ""}
+            axes.plot(rows["depth_tokens"], rows["decode_tps"], **every)
+            axes.plot(middles.index, middles, label=candidate, **looks[candidate])
+            ends.append((candidate.partition("@")[2], float(middles.index[-1]), float(middles.iloc[-1])))
+            words.append(
+                f"{candidate}: {middles.iloc[0]:,.0f} tokens/s at {middles.index[0]:,.0f} tokens, "
+                f"{middles.iloc[-1]:,.0f} at {middles.index[-1]:,.0f}"
+            )
+        head(axes, model)
+        axes.set_ylim(0, 1.08 * float(frame["decode_tps"].max()))
+        axes.set_xlim(0, 1.3 * float(frame["depth_tokens"].max()))  # room for the names
+        label_ends(axes, ends)
+        if floor_tps:
+            axes.axhline(floor_tps, color=INK, linestyle="--", linewidth=1.2)
+            note(axes, f"floor {floor_tps:g} tokens/s", (0, floor_tps))
+        axes.set_xlabel("context filled to (tokens, as the server counts)")
+        axes.xaxis.set_major_formatter(lambda value, _: f"{value:,.0f}")
+    for axes in list(panels.flat)[len(models) :]:
+        axes.set_visible(False)
+    panels.flat[0].set_ylabel("decode rate (tokens/s)")
     return Chart(
         name="decode-against-depth",
         title="Decode rate at each context depth",
@@ -185,8 +200,9 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
         return None
     figure, axes = new_figure(columns=2, height_in=5.0)
     left, right = axes
-    for number, (candidate, rows) in enumerate(clients.groupby("candidate", sort=False)):
-        left.plot(rows["concurrency"], rows["rate_tps"], label=str(candidate), **look(number))
+    looks = looks_of([*clients.get("candidate", []), *tries.get("candidate", [])])
+    for candidate, rows in clients.groupby("candidate", sort=False):
+        left.plot(rows["concurrency"], rows["rate_tps"], label=str(candidate), **looks[str(candidate)])
         saturation = rows[rows["saturation"].astype(bool)]
         left.plot(
             saturation["concurrency"],
@@ -200,13 +216,13 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
     left.set_xlabel("concurrency (requests in flight)")
     left.set_ylabel("tokens/s of all together")
     left.set_ylim(bottom=0)
-    order = list(dict.fromkeys([*clients.get("candidate", []), *tries.get("candidate", [])]))
     for candidate, rows in tries.groupby("candidate", sort=False):
-        number = order.index(candidate)
         ordered = rows.sort_values("rate_rps").dropna(subset=["ttft_p95_s"])
-        right.plot(ordered["rate_rps"], ordered["ttft_p95_s"] * 1000, label=str(candidate), **look(number))
+        right.plot(ordered["rate_rps"], ordered["ttft_p95_s"] * 1000, label=str(candidate), **looks[str(candidate)])
         if capacities.get(str(candidate)):
-            right.axvline(capacities[str(candidate)], color=look(number)["color"], linestyle="--", linewidth=1.2)
+            right.axvline(
+                capacities[str(candidate)], color=looks[str(candidate)]["color"], linestyle="--", linewidth=1.2
+            )
     head(right, "TTFT p95 by request rate (capacity dashed)")
     right.set_xlabel("random arrivals (requests/s, logarithmic)")
     right.set_ylabel("TTFT p95 (ms)")
