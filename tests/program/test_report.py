@@ -140,7 +140,8 @@ def test_it_fits_a_phone_a_page_and_the_dark(page):
     light = page.evaluate("getComputedStyle(document.body).backgroundColor")
     page.emulate_media(color_scheme="dark")
     assert page.evaluate("getComputedStyle(document.body).backgroundColor") != light
-    for width, media in ((390, "screen"), (794, "print")):
+    # a phone, 200 % zoom on a narrow window, a wide screen, and paper
+    for width, media in ((390, "screen"), (640, "screen"), (1920, "screen"), (794, "print")):
         page.set_viewport_size({"width": width, "height": 1000})
         page.emulate_media(media=media)
         assert page.evaluate("document.documentElement.scrollWidth") <= width

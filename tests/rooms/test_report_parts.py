@@ -240,6 +240,26 @@ def test_correctness_opens_with_losses_that_are_shown_and_no_others(write, lost,
     assert said in text
 
 
+def test_every_section_opens_with_words_from_its_figures(write):
+    writer = write(exercises=20, criteria=PASS.format(0.5))
+    for name, passed, peak in (("m@f16", 20, 1000), ("m@q8_0", 20, 995), ("m@q2_k", 2, 400)):
+        ids = answered(writer, name, passed)
+        writer.memory(ids, "answers", peak, 5)
+    sign(writer.record, by="R. Tern", note="", verdicts={})
+    assert opening(writer, "criteria") == (
+        "1 criterion for 3 candidates: 2 met, 1 not met, 0 undecided. Not met most often: pass_rate at least 0.5 "
+        "(1 candidate)."
+    )
+    levels_text = opening(writer, "levels")
+    assert levels_text.startswith("1 level solved fewer exercises than the reference beyond chance, most of all m@q2_k")
+    assert "none takes clearly less memory than its 1000 B" in levels_text  # the one that does is no equal
+    assert opening(writer, "evidence") == (
+        "The verdicts rest on 60 trials and 0 timed requests. Nothing in the record was changed since it was signed."
+    )
+    for section, parts in parts_of(writer).items():
+        assert parts[0].kind == "words", section
+
+
 def test_few_exercises_show_no_loss_and_the_opening_says_how_many_would(write):
     writer = write(exercises=4)
     answered(writer, "m@f16", 4, of=4)

@@ -11,6 +11,7 @@ from kettlefield.core.outcome import Outcome
 from kettlefield.core.units import format_bytes
 from kettlefield.results.capacity import Floor
 
+LEAST_SAVED = 0.02  # of memory: one run differs from the next by as much
 LEAST_RATIO = 1.05  # below it two medians are called about equal: machines differ by as much from run to run
 
 
@@ -24,6 +25,9 @@ def memory_saved(known: pd.DataFrame) -> str:
         beaten = " and of those that may equal it the least memory" if len(known) > 1 else ""
         return f"{rate}{beaten}, {format_bytes(best['peak_bytes'])}."
     share = 1 - least["peak_bytes"] / best["peak_bytes"]
+    if share < LEAST_SAVED:
+        peak = format_bytes(best["peak_bytes"])
+        return f"{rate}; of those that may equal it none takes clearly less memory than its {peak}."
     return (
         f"{rate}, in {format_bytes(best['peak_bytes'])}; {least['candidate']} takes {share:.0%} less memory, and its "
         f"interval ({least['low']:.2f} to {least['high']:.2f}) reaches that rate."

@@ -25,6 +25,7 @@ from kettlefield.views.looks_view import looks_table, stops_table
 from kettlefield.views.material import Material, solved_frame
 from kettlefield.views.parts import Beside, Drawn, Part, Section, drawn
 from kettlefield.views.rigs_view import rig_parts, verdict_matrix
+from kettlefield.views.sections.openings import criteria_opening, evidence_opening
 from kettlefield.views.style import Chart
 from kettlefield.views.table import Table, Words, folded, present, table, words
 
@@ -256,6 +257,7 @@ def criteria_section(material: Material) -> Section:
     looks = looks_of(material.record)
     names = [row.candidate for row in material.decision.table.rows]
     parts: tuple[Part, ...] = present(
+        criteria_opening(material),
         intro,
         glance_table(material.decision),
         *map(folded, criteria_tables(material.decision.verdicts)),
@@ -295,6 +297,7 @@ def evidence_section(material: Material) -> Section:
         anchor="evidence",
         title="Evidence",
         parts=present(
+            evidence_opening(material),
             table("Campaign", [words(""), words("")], _campaign(material)),
             _weights(material),
             _settings(material),

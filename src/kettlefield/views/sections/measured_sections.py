@@ -30,7 +30,7 @@ from kettlefield.views.material import Material, solved_frame
 from kettlefield.views.memory_view import energy_table, growth_table, less_table, phases_table
 from kettlefield.views.needed_parts_view import needed_parts_tables
 from kettlefield.views.parts import Part, Section, drawn
-from kettlefield.views.sections.openings import memory_opening, speed_opening
+from kettlefield.views.sections.openings import levels_opening, marks_opening, memory_opening, speed_opening
 from kettlefield.views.server_words_view import counter_words, counters_table, gauges_table
 from kettlefield.views.speed_view import (
     capacity_table,
@@ -63,6 +63,7 @@ def levels_section(material: Material) -> Section:
         anchor="levels",
         title="Levels side by side",
         parts=present(
+            levels_opening(material),
             solved_table(rows),
             drawn(
                 solved_against_memory(
@@ -249,4 +250,6 @@ def marks_section(material: Material) -> Section | None:
     marking = material.marking
     if marking.is_empty:
         return None
-    return Section(anchor="marks", title="Marks", parts=marks_parts(marking, marking.candidates))
+    return Section(
+        anchor="marks", title="Marks", parts=(marks_opening(material), *marks_parts(marking, marking.candidates))
+    )

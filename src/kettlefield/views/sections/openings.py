@@ -1,15 +1,88 @@
 """What each section opens with: two or three sentences made from its figures, never more than they show."""
 
+from collections import Counter
+
+import pandas as pd
+
+from kettlefield.core.acceptance import Status
 from kettlefield.core.statistics.estimate import Estimate, p_words
 from kettlefield.core.units import format_bytes
 from kettlefield.results.frames import counted_trials
 from kettlefield.results.group_losses import GroupLoss, group_losses, least_shown
 from kettlefield.results.rows import exercise_rows
-from kettlefield.views.material import Material
+from kettlefield.views.figures import findings
+from kettlefield.views.material import Material, solved_frame
 from kettlefield.views.table import Words
 
 MOST_NAMED = 3
 LEAST_FALL = 0.05  # of the decode rate, from the shallowest to the deepest; machines differ by as much
+
+
+def criteria_opening(material: Material) -> Words | None:
+    """How the criteria stand, and which rejects most candidates."""
+    judged = [one for verdict in material.decision.verdicts for one in verdict.judgements]
+    if not judged:
+        return None
+    counts = Counter(one.status for one in judged)
+    said = [
+        f"{_many(len(material.decision.criteria), 'criterion', 'criteria')} for "
+        f"{_many(len(material.decision.verdicts), 'candidate', 'candidates')}: {counts[Status.MET]} met, "
+        f"{counts[Status.NOT_MET]} not met, {counts[Status.UNDECIDED]} undecided."
+    ]
+    failed = Counter(f"{one.criterion.label} {one.criterion.wanted}" for one in judged if one.status is Status.NOT_MET)
+    if failed:
+        (name, most), *_ = failed.most_common(1)
+        others = [other for other, count in failed.items() if count == most and other != name]
+        said.append(f"Not met most often: {' and '.join([name, *others])} ({_many(most, 'candidate', 'candidates')}).")
+    return Words(text=" ".join(said))
+
+
+def levels_opening(material: Material) -> Words | None:
+    """What fewer bits lose, and what they save in memory."""
+    known = [(row, found) for row in material.decision.table.rows if (found := row.difference()) is not None]
+    rows = [(row.candidate, one.value, one.low, one.high) for row, one in known if None not in {one.low, one.high}]
+    said = []
+    if rows:
+        said.append(findings.losses(pd.DataFrame(rows, columns=["candidate", "difference", "low", "high"])))
+    solved = solved_frame(material)
+    if len(solved) and len(measured := solved.dropna(subset=["pass_rate", "peak_bytes"])):
+        said.append(findings.memory_saved(measured))
+    return Words(text=" ".join(said)) if said else None
+
+
+def marks_opening(material: Material) -> Words:
+    """How far people agree, and whether the judge model counts."""
+    marking = material.marking
+    replies = _many(len(marking.items), "reply", "replies")
+    said = [f"{_many(len(marking.marks), 'mark', 'marks')} by people on {replies}."]
+    pairs = [(one.kappa.value, one) for one in marking.agreements if one.kappa is not None]
+    if pairs:
+        kappa, worst = min(pairs, key=lambda pair: pair[0])
+        said.append(f"Least in agreement: {worst.who} with {worst.with_whom}, weighted kappa {kappa:.2f}.")
+    for trust in marking.trusts:
+        why = marking.unused.get(trust.judge)
+        said.append(f"{trust.judge} is shown and not used: {why}." if why else f"The marks of {trust.judge} count.")
+    return Words(text=" ".join(said))
+
+
+def evidence_opening(material: Material) -> Words:
+    """What the verdicts rest on, and whether anything was changed since it was signed."""
+    trials, timed = material.decision.table.trials, material.timed
+    # rigs may share answers: a trial counts once
+    asked = trials["id"].nunique() if len(trials) else 0
+    said = [f"The verdicts rest on {asked:,} trials and {len(timed):,} timed requests."]
+    left_out = sum(row.disturbed for row in material.decision.table.rows)
+    if left_out:
+        said.append(f"{_many(left_out, 'request was', 'requests were')} disturbed and left out.")
+    if material.audit.faults:
+        said.append(f"The record was changed since it was signed: {material.audit.faults[0]}.")
+    elif material.audit.signatures:
+        said.append("Nothing in the record was changed since it was signed.")
+    return Words(text=" ".join(said))
+
+
+def _many(count: int, one: str, several: str) -> str:
+    return f"{count:,} {one if count == 1 else several}"
 
 
 def correctness_opening(material: Material) -> Words | None:
