@@ -129,9 +129,9 @@ def test_weigh_keeps_its_contract_and_its_arithmetic(run_main, weights, tmp_path
 
 
 def test_weigh_for_people_and_with_a_policy(run_main, weights):
-    shown = run_main(
-        "weigh", *files(weights), "--budget", "2 GiB", "--allow-licence", "Apache-2.0", "--overhead", "1 GiB"
-    ).out
+    given = (*files(weights), "--budget", "2 GiB", "--allow-licence", "Apache-2.0", "--overhead", "1 GiB")
+    short, shown = run_main("weigh", *given).out, run_main("weigh", *given, "--wide").out
+    assert "no, 10 of 22 layers would" in short and "MIT, NOT allowed" in short and "Bits per weight" not in short
     for words in (
         "MIT, NOT allowed",
         "NO 10/22",

@@ -143,7 +143,7 @@ def run(args: argparse.Namespace) -> int:
             until_decided=args.until_decided,
             unsafe=args.unsafe_no_isolation,
         )
-        show(overview_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
+        show(overview_view(Record.open(read_plan(args.plan).record), with_notes=True), as_json=args.json)
         return code
     code = run_campaign(
         args.plan,
@@ -158,7 +158,7 @@ def run(args: argparse.Namespace) -> int:
         complete=args.complete,
         graders=args.graders,
     )
-    show(overview_view(Record.open(read_plan(args.plan).record)), as_json=args.json)
+    show(overview_view(Record.open(read_plan(args.plan).record), with_notes=True), as_json=args.json)
     return code
 
 
