@@ -10,6 +10,7 @@ from kettlefield.results.capacity import Floor, floor_of
 from kettlefield.results.comparison import QUANTILES, Comparison, Figures, compare, ends_of_scale
 from kettlefield.results.frames import notes
 from kettlefield.results.paired_comparison import mixed_settings
+from kettlefield.results.rows import not_measured
 from kettlefield.views.comparison_view import AT_LOOKS, MARKS, comparison_document, discordant_table
 from kettlefield.views.figures.findings import losses
 from kettlefield.views.table import (
@@ -55,7 +56,8 @@ def overview_view(
     compared = dataclasses.replace(compared, rows=tuple(chosen(compared.rows, only)))
     mixed = mixed_settings(record)
     said = [f"{row.candidate}: {mixed[row.candidate]}" for row in compared.rows if row.candidate in mixed]
-    said += notes(record)
+    missing = not_measured(record)
+    said += [text for text in notes(record) if text not in missing]
     return View(
         title=compared.title,
         simulated=compared.simulated,
@@ -64,6 +66,7 @@ def overview_view(
             overview_table(compared, floor_of(record), against=against, with_notes=with_notes),
             discordant_table(compared.rows) if pairs else None,
             *(Words(text=text, tone="warning") for text in ends_of_scale(compared.rows)),
+            *(Words(text=f"! {text}", tone="warning") for text in missing),
             _disturbed(compared),
             _finding(compared),
             *(Words(text=f"! {text}", tone="warning") for text in said if with_notes),
