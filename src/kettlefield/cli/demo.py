@@ -38,9 +38,8 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser = commands.add_parser(
         "demo",
         help=COMMANDS["demo"],
-        description="Write a plan and weights into a folder, run the whole campaign on them and show what came of it:\n"
-        "on two made-up models at four levels each, with --real on a real little one at six, or with --fleet on\n"
-        "three made-up rigs side by side.",
+        description="Write a plan and weights into a folder, run the whole campaign and show what came of it: on two\n"
+        "made-up models at four levels each, a real little one at six, or on three made-up rigs side by side.",
         epilog="without --real, servers, accelerator and models are simulated; processes, HTTP and grading are real.\n"
         "with --real nothing is simulated: a very small model, trained for this and shipped with its weights, is\n"
         "quantised, loaded and run on this machine's processor.\n"
