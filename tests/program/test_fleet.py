@@ -6,12 +6,15 @@ import re
 import signal
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
 import pytest
 from database import Cluster, wait_for
 
+from kettlefield.core.errors import RigError
+from kettlefield.fleet.scheduler import ask_workers, connected, workers_of
 from kettlefield.record.store import Record
 
 DASK = str(Path(sys.executable).with_name("dask"))
@@ -54,6 +57,9 @@ class Fleet:
         words = ["--resources", resources] if resources else []
         self.start(name, "worker", address, "--nthreads", str(threads), "--no-dashboard", "--host", "127.0.0.1",
                    "--name", name, *words, **env)  # fmt: skip
+
+    def kill_after(self, name, seconds):
+        threading.Timer(seconds, self.kill, [name]).start()
 
     def kill(self, name):
         process = self.running.pop(name)
@@ -236,6 +242,16 @@ def test_ctrl_c_stops_what_runs_on_every_rig(fleet, plan, program):
     fleet.kill("scheduler")
     err = run.communicate(timeout=120)[1]
     assert run.returncode == 3 and "the scheduler is gone" in err and "Traceback" not in err, err
+
+
+def test_a_scheduler_that_dies_is_said_so_whatever_is_asked_of_it_then(fleet):
+    for ask in (workers_of, lambda client: ask_workers(client, ["tcp://127.0.0.1:9"], os.getpid),
+                lambda client: client.submit(os.getpid, pure=False).result()):  # fmt: skip
+        address = fleet.scheduler()
+        with pytest.raises(RigError, match="the scheduler is gone"), connected(address) as client:
+            fleet.kill_after("scheduler", 0.3)
+            while True:
+                ask(client)
 
 
 def test_a_fleet_that_cannot_carry_it_out_is_refused_in_one_line(fleet, plan, run_cli):

@@ -11,10 +11,10 @@ from typing import Any, Protocol
 import msgspec
 
 from kettlefield import __version__
-from kettlefield.core.errors import InputError, RigError
+from kettlefield.core.errors import InputError
 from kettlefield.fleet import rig_work
 from kettlefield.fleet.rig_work import Answer, Ended, Line, OwnWeights, Part, Question
-from kettlefield.fleet.scheduler import EXCLUSIVE, GRADER, workers_of
+from kettlefield.fleet.scheduler import EXCLUSIVE, GRADER, ask_workers, gone, workers_of
 from kettlefield.plan.plan import Plan
 from kettlefield.record.place import FilePlace
 
@@ -44,7 +44,6 @@ class Fleet:
 
     def __init__(self, client: Any, plan: Plan, observer: FleetObserver, *, suite_digest: str, unsafe: bool) -> None:
         self._client, self._plan, self.observer = client, plan, observer
-        self._address = str(client.scheduler.address)
         self._suite_digest, self._unsafe = suite_digest, unsafe
         self._graders: list[str] = []  # workers that only grade
         self._there: dict[str, str] = {}  # worker that is there -> its rig; empty: it does not take part
@@ -60,8 +59,7 @@ class Fleet:
             The scheduler is gone.
         """
         if self._client.status != "running":
-            hint = "Start it again; the same command resumes, since the record has every finished trial."
-            raise RigError("the scheduler is gone", self._address, hint)
+            raise gone(self._client)
         workers = workers_of(self._client)
         resources = {address: tuple(facts.get("resources", {})) for address, facts in workers.items()}
         self._there = {address: rig for address, rig in self._there.items() if address in workers}
@@ -84,10 +82,8 @@ class Fleet:
 
     def _ask(self, labels: Mapping[str, tuple[str, ...]]) -> dict[str, Answer]:
         """What workers say of their machines; all are asked at once, since each takes seconds."""
-        if not labels:
-            return {}
         question = Question(plan=self._plan.text, labels=dict(labels), unsafe=self._unsafe)
-        said = self._client.run(rig_work.look, msgspec.json.encode(question), workers=list(labels), on_error="return")
+        said = ask_workers(self._client, labels, rig_work.look, msgspec.json.encode(question))
         return {
             address: msgspec.json.decode(words, type=Answer)
             if isinstance(words, bytes)

@@ -16,7 +16,7 @@ from kettlefield.campaign.readiness import grading_tools, machine_id
 from kettlefield.core.outcome import Outcome
 from kettlefield.fleet import grading_work
 from kettlefield.fleet.grading_work import Graded, GraderAnswer, Reply
-from kettlefield.fleet.scheduler import EXCLUSIVE, GRADER, connected, workers_of
+from kettlefield.fleet.scheduler import EXCLUSIVE, GRADER, ask_workers, connected, workers_of
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked
@@ -192,7 +192,7 @@ class SpreadGrader(Grader):
 
     def _machines_of_rigs(self, workers: Mapping[str, Mapping[str, Any]]) -> set[str]:
         rigs = [worker for worker, facts in workers.items() if EXCLUSIVE in facts.get("resources", {})]
-        said = self._client.run(readiness.machine_id, workers=rigs, on_error="return") if rigs else {}
+        said = ask_workers(self._client, rigs, readiness.machine_id)
         return {machine_id()} | {one for one in said.values() if isinstance(one, str)}
 
 
