@@ -1,11 +1,13 @@
 """What the report's sections say and its figures draw, on records whose figures are known by hand."""
 
+import itertools
 import re
 from pathlib import Path
 
 import numpy as np
 import pandas as pd
 import pytest
+from matplotlib.backends.backend_agg import FigureCanvasAgg
 from PIL import Image
 from records import FAULT, PASSED, WRONG, Writer
 
@@ -24,7 +26,7 @@ from kettlefield.views.figures import speed_charts as speed
 from kettlefield.views.material import read_material
 from kettlefield.views.parts import cut, flat
 from kettlefield.views.report_page import build_sections, charts_of
-from kettlefield.views.sections.decision_sections import headline as headline_of
+from kettlefield.views.sections.verdict_section import headline as headline_of
 from kettlefield.views.style import (
     COLOURS,
     Chart,
@@ -119,7 +121,7 @@ def test_the_verdict_says_why_who_signed_and_what_it_holds_for(write):
             "m: do not approve. The nearest, m@f16, does not meet: pass_rate at least",
             ["m@f16"],
         ),
-        (PASS.format(0.5), (11, 10), "m: not decided. m@f16 is undecided: ", ["m@f16", "m@q2_k"]),
+        (PASS.format(0.5), (11, 10), "m: not decided. m@f16 is undecided: ", ["m@f16"]),
         ("", (20, 20), "m: nothing can be approved, since the plan sets no criteria.", None),
     ],
 )
@@ -137,6 +139,29 @@ def test_the_first_screen_decides_in_a_sentence_with_the_figures_that_carry_it(
     heads = None if figures is None else [column.head for column in figures.columns if "@" in column.head]
     assert heads == carried
     assert ("undecided, the evidence is not enough: m@f16, m@q2_k" in words(parts)) == (passed == (11, 10))
+
+
+def test_the_first_screen_of_several_models_has_them_all_and_says_what_cannot_show(write):
+    drop = '[[criterion]]\nmeasure = "pass_rate"\nno_worse_than = "reference"\nmargin = 0.5\n'
+    writer = write(exercises=20, criteria=PASS.format(0.1) + drop)
+    for number, model in enumerate("abcd"):
+        for level, solved in (("f16", 20 - 4 * number), ("q2_k", 1)):
+            ids = answered(writer, f"{model}@{level}", solved)
+            writer.memory(ids, "answers", MIB * (3 if level == "f16" else 2), 0)
+    parts = parts_of(writer)["verdict"]
+    carried = [part for part in flat(parts) if part.kind == "table" and part.title == "The figures that carry it"]
+    assert [[column.head for column in each.columns if "@" in column.head] for each in carried] == [
+        ["a@f16", "b@f16", "c@f16"],
+        ["d@f16"],
+    ]
+    assert "pass_rate at most 0.5 below reference cannot fail: d@f16 itself solves 0.40" in words(parts)
+    assert "c@f16 itself solves" not in words(parts)
+    chart = next(part.chart for part in flat(parts) if part.kind == "chart")
+    axes = chart.figure.axes[0]
+    renderer = FigureCanvasAgg(chart.figure).get_renderer()
+    boxes = [each.get_window_extent(renderer) for each in axes.texts]
+    assert {each.get_text() for each in axes.texts} >= {"a@f16", "b@f16", "c@f16", "d@f16", "q2_k", "at least"}
+    assert not [one for one, other in itertools.combinations(boxes, 2) if one.overlaps(other)]
 
 
 def test_the_criteria_stand_at_a_glance_and_one_by_one(write):

@@ -13,7 +13,7 @@ from kettlefield.campaign.serving import speaking
 from kettlefield.campaign.setup import check_same_plan
 from kettlefield.campaign.trial_runner import sampling_of
 from kettlefield.core.errors import InputError
-from kettlefield.core.plaintext import shorten
+from kettlefield.core.plaintext import listed, shorten
 from kettlefield.marking.blind_replies import Item, items_of
 from kettlefield.marking.scale import judge_prompt, read_choice, read_mark
 from kettlefield.measure.settings import MemoryTable, SpeedTable
@@ -98,7 +98,7 @@ async def judge(plan: Plan, record: Record, on_done: Callable[[int, int, str], N
     check_same_plan(campaign, plan, str(record.place))
     items = items_of(record, judge.table.kinds)
     if not items:
-        kinds = " or ".join(judge.table.kinds)
+        kinds = listed(judge.table.kinds, last="or")
         raise InputError(f"holds no answer of kind {kinds}", str(record.place), "Run `kettlefield qualify` first.")
     done = record.judged(judge.name)
     waiting = [question for question in questions_of(items, judge) if question.key not in done]

@@ -36,6 +36,12 @@ def shorten(text: str, limit: int) -> str:
     return f"{text[:limit]} ... ({len(text) - limit:,} more characters)"
 
 
+def listed(items: Iterable[object], *, last: str = "and") -> str:
+    """Several in a sentence: "a", "a and b", "a, b and c"."""
+    *others, final = [str(one) for one in items] or [""]
+    return f"{', '.join(others)} {last} {final}" if others else final
+
+
 def last_lines(text: str, count: int) -> str:
     """The last ``count`` lines that are not blank."""
     return "\n".join([line for line in text.splitlines() if line.strip()][-count:])

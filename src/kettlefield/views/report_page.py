@@ -18,8 +18,9 @@ from kettlefield.views.material import Material, read_material
 from kettlefield.views.parts import Grid, Section, flat
 from kettlefield.views.records_view import comparison_sentence, record_views
 from kettlefield.views.sections.correctness_section import correctness_section, further_trials
-from kettlefield.views.sections.decision_sections import criteria_section, evidence_section, headline, verdict_section
+from kettlefield.views.sections.decision_sections import criteria_section, evidence_section
 from kettlefield.views.sections.measured_sections import levels_section, marks_section, memory_section, speed_section
+from kettlefield.views.sections.verdict_section import headline, verdict_section
 from kettlefield.views.style import Chart, draw, save_chart, settle, svg_file, svg_in_page
 from kettlefield.views.table import STATUSES, Align, Column, Table, Words
 from kettlefield.views.templating import make_environment

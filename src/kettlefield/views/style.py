@@ -135,7 +135,60 @@ def rows_of(frame: pd.DataFrame) -> list[SimpleNamespace]:
     return [SimpleNamespace(**{str(name): value for name, value in row.items()}) for row in frame.to_dict("records")]
 
 
-def budget_in_sight(budget_bytes: int | None, most_bytes: float) -> tuple[int | None, str]:
+_ACROSS, _UP = {-1: "right", 0: "center", 1: "left"}, {-1: "top", 0: "center", 1: "bottom"}
+# where a name can stand by its point, in points of type: across, up, and which side of the name is there
+_PLACES = [
+    (across * reach, up * reach, _ACROSS[across], _UP[up])
+    for reach in (6, 13, 22)
+    for across, up in ((1, 1), (1, -1), (-1, 1), (-1, -1), (0, 1), (0, -1), (1, 0), (-1, 0))
+]
+
+
+def name_points(axes: Any, names: Sequence[tuple[str, float, float, dict[str, Any]]]) -> None:
+    """Name points, each where its name covers the least of other names, points and bars; the first choose first.
+
+    Parameters
+    ----------
+    axes : matplotlib.axes.Axes
+        With all that is drawn there, its limits set.
+    names : sequence of (str, float, float, dict)
+        Text, x and y of each point, and the options of its text.
+    """
+    from matplotlib.backends.backend_agg import FigureCanvasAgg  # noqa: PLC0415 - as in new_figure
+    from matplotlib.transforms import Bbox  # noqa: PLC0415
+
+    renderer = FigureCanvasAgg(axes.figure).get_renderer()  # type: ignore[no-untyped-call]
+    axes.figure.draw_without_rendering()  # so that the layout is settled, and extents are true
+    taken = [each.get_window_extent(renderer).padded(1.5) for each in [*axes.collections, *axes.lines, *axes.texts]]
+    for _, x, y, _ in names:
+        left, bottom = axes.transData.transform((x, y))
+        taken.append(Bbox.from_bounds(left - 6, bottom - 6, 12, 12))
+    room = axes.get_window_extent(renderer)
+    for text, x, y, options in names:
+        tried: list[tuple[float, int, Any, Any]] = []
+        for across, up, side, foot in _PLACES:
+            said = axes.annotate(
+                text, (x, y), xytext=(across, up), textcoords="offset points", ha=side, va=foot, color=INK, **options
+            )
+            box = said.get_window_extent(renderer)
+            outside = box.width * box.height - _shared(box, room)
+            tried.append((sum(_shared(box, other) for other in taken) + 3 * outside, len(tried), said, box))
+            said.remove()
+            if not tried[-1][0]:
+                break
+        _, _, best, box = min(tried, key=lambda one: one[:2])
+        axes.add_artist(best)
+        taken.append(box)
+
+
+def _shared(one: Any, other: Any) -> float:
+    """The area that two boxes share."""
+    width = min(one.x1, other.x1) - max(one.x0, other.x0)
+    height = min(one.y1, other.y1) - max(one.y0, other.y0)
+    return float(max(width, 0.0) * max(height, 0.0))
+
+
+def budget_in_sight(budget_bytes: float | None, most_bytes: float) -> tuple[float | None, str]:
     """The budget to be drawn, and words in its place where it lies so far out that it would dwarf all else."""
     if budget_bytes is None or budget_bytes <= 4 * most_bytes:
         return budget_bytes, ""

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from kettlefield.core.errors import InputError
+from kettlefield.core.plaintext import listed
 from kettlefield.registry import Registry
 from kettlefield.weights.facts import ModelFacts, WeightsFormat
 
@@ -50,7 +51,7 @@ def files_of(path: Path) -> tuple[Path, ...]:
 
 
 def _titles() -> str:
-    return " or ".join(one.title for one in FORMATS.values())
+    return listed((one.title for one in FORMATS.values()), last="or")
 
 
 def _resolve(path: Path) -> Path:

@@ -176,7 +176,7 @@ def loading(loads: pd.DataFrame, ceilings: pd.DataFrame) -> str:
     return " ".join(said)
 
 
-def highest_peak(peaks: Mapping[str, float], budget_bytes: int | None) -> str:
+def highest_peak(peaks: Mapping[str, float], budget_bytes: float | None) -> str:
     """The candidate with the highest peak, and who is beyond the budget."""
     most = max(peaks, key=lambda name: peaks[name])
     said = f"{most} has the highest peak, {format_bytes(peaks[most])}."

@@ -17,6 +17,7 @@ from kettlefield.views.style import (
     Chart,
     add_legend,
     budget_in_sight,
+    name_points,
     new_chart,
     new_figure,
     note,
@@ -27,7 +28,7 @@ from kettlefield.views.style import (
 NEAR = 0.02  # of the highest peak, and in pass rate: names of points so near would stand on each other
 
 
-def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, trials: int) -> Chart | None:
+def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: float | None, trials: int) -> Chart | None:
     """Pass rate over peak memory with intervals, the budget and the frontier; None without a candidate of both.
 
     Parameters
@@ -82,11 +83,11 @@ def solved_against_memory(frame: pd.DataFrame, *, budget_bytes: int | None, tria
     )
 
 
-SMALL_IN = (4.2, 3.5)  # width and height: beside a table, half a page wide
+SMALL_IN = (4.4, 2.9)  # width and height: beside words, less than half a page wide
 
 
 def candidates_at_a_glance(
-    frame: pd.DataFrame, *, chosen: Collection[str], budget_bytes: int | None, least_rate: float | None
+    frame: pd.DataFrame, *, chosen: Collection[str], most_bytes: float | None, least_rate: float | None
 ) -> Chart | None:
     """Every candidate's pass rate over its peak memory, the thresholds drawn, the recommended ones named.
 
@@ -96,14 +97,14 @@ def candidates_at_a_glance(
         Columns candidate, model, level, pass_rate, low, high (shares), peak_bytes.
     chosen : collection of str
         The recommended candidates.
-    budget_bytes, least_rate : int or None, float or None
-        The thresholds of memory and pass rate, where the plan has them.
+    most_bytes, least_rate : float or None
+        The thresholds of peak memory and pass rate, where the plan has them.
     """
     known = frame.dropna(subset=["pass_rate", "peak_bytes"])
     if known.empty:
         return None
     scale = size_scale(known["peak_bytes"].max())
-    budget_bytes, outside = budget_in_sight(budget_bytes, known["peak_bytes"].max())
+    most_bytes, outside = budget_in_sight(most_bytes, known["peak_bytes"].max())
     width_in, height_in = SMALL_IN
     figure, axes = new_chart("Pass rate and peak memory", height_in=height_in, width_in=width_in)
     for number, (_, of_model) in enumerate(known.groupby("model", sort=False)):
@@ -114,25 +115,27 @@ def candidates_at_a_glance(
             axes.plot(x, row.pass_rate, marker, color=colour, markersize=9 if is_chosen else 6)[0].set_markerfacecolor(
                 colour if is_chosen else "none"
             )
-    for words, row in _names(known, chosen):
-        is_chosen = row.candidate in chosen
-        # a name to the side on which there is more room
-        leftward = is_chosen and row.peak_bytes > 0.4 * known["peak_bytes"].max()
-        place = {"ha": "right", "xytext": (-7, 5)} if leftward else {"xytext": (6, 4)}
-        style = {"fontsize": 9, "weight": "bold"} if is_chosen else {"fontsize": 7.5}
-        note(axes, words, (row.peak_bytes / scale.factor, row.pass_rate), **place, **style)
-    if budget_bytes is not None:
-        axes.axvline(budget_bytes / scale.factor, color=INK, linestyle="--", linewidth=1.1)
-        at = (budget_bytes / scale.factor, 0.0)
-        note(axes, "memory budget", at, xytext=(3, 2), rotation=90, va="bottom", fontsize=7.5)
+    if most_bytes is not None:
+        axes.axvline(most_bytes / scale.factor, color=INK, linestyle="--", linewidth=1.1)
+        at = (most_bytes / scale.factor, 0.0)
+        note(axes, "at most", at, xytext=(3, 2), rotation=90, va="bottom", fontsize=7.5)
     if least_rate is not None:
         axes.axhline(least_rate, color=INK, linestyle=":", linewidth=1.1)
-        note(axes, "wanted", (0.0, least_rate), xytext=(2, 3), fontsize=8, xycoords=("axes fraction", "data"))
+        note(axes, "at least", (0.0, least_rate), xytext=(2, 3), fontsize=8, xycoords=("axes fraction", "data"))
     axes.set_xlabel(f"peak memory ({scale.label})")
     axes.set_ylabel("pass rate")
     axes.set_ylim(-0.03, 1.08)
     axes.set_xlim(left=0)
     axes.margins(x=0.22)
+    styles: dict[bool, dict[str, Any]] = {True: {"fontsize": 9, "weight": "bold"}, False: {"fontsize": 7.5}}
+    name_points(
+        axes,
+        [
+            (text, row.peak_bytes / scale.factor, row.pass_rate, styles[row.candidate in chosen])
+            for text, row in _names(known, chosen)
+        ],
+    )
+    named = " Filled and named: recommended." if chosen else ""
     return Chart(
         name="at-a-glance",
         title="Pass rate and peak memory",
@@ -141,7 +144,7 @@ def candidates_at_a_glance(
             f"in {format_bytes(row.peak_bytes)}" + (", recommended" if row.candidate in chosen else "")
             for row in rows_of(known)
         ),
-        caption=f"Bars: 95 % intervals. Filled and named: recommended.{outside}",
+        caption=f"Bars: 95 % intervals. Lines: thresholds.{named}{outside}",
         figure=figure,
     )
 
@@ -158,7 +161,10 @@ def _names(known: pd.DataFrame, chosen: Collection[str]) -> list[tuple[str, Any]
                 break
         else:
             spots.append([row])
-    return [(_name_of(spot, chosen), spot[0]) for spot in spots]
+    named = {row.model for row in rows_of(known) if row.candidate in chosen}
+    # a model of which none is recommended is named at its best level, since colours say nothing by themselves
+    best = known[~known["model"].isin(named)].sort_values("pass_rate").groupby("model")["candidate"].last()
+    return [(_name_of(spot, {*chosen, *best}), spot[0]) for spot in spots]
 
 
 def _name_of(spot: Sequence[Any], chosen: Collection[str]) -> str:

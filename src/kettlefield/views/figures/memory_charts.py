@@ -53,7 +53,7 @@ def thinned(times_s: pd.Series, values: pd.Series) -> tuple[pd.Series, pd.Series
     return times_s.loc[highest], values.loc[highest]
 
 
-def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None:
+def over_time(series: pd.DataFrame, *, budget_bytes: float | None) -> Chart | None:
     """One panel a candidate: memory from its server's start to its end, phases shaded; None without a sample.
 
     Parameters
@@ -101,7 +101,7 @@ def over_time(series: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None
     )
 
 
-def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) -> Chart | None:
+def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: float | None) -> Chart | None:
     """Two bars a candidate; None where no header predicted anything.
 
     Parameters
@@ -158,7 +158,7 @@ def predicted_beside_measured(frame: pd.DataFrame, *, budget_bytes: int | None) 
     )
 
 
-def _phase_key(figure: object, groups: list[str], budget_bytes: int | None) -> None:
+def _phase_key(figure: object, groups: list[str], budget_bytes: float | None) -> None:
     from matplotlib.lines import Line2D  # noqa: PLC0415
     from matplotlib.patches import Patch  # noqa: PLC0415
 

@@ -5,6 +5,7 @@ from collections import Counter
 import pandas as pd
 
 from kettlefield.core.acceptance import Status
+from kettlefield.core.plaintext import listed
 from kettlefield.core.statistics.estimate import Estimate, p_words
 from kettlefield.core.units import format_bytes
 from kettlefield.results.frames import counted_trials
@@ -33,7 +34,7 @@ def criteria_opening(material: Material) -> Words | None:
     if failed:
         (name, most), *_ = failed.most_common(1)
         others = [other for other, count in failed.items() if count == most and other != name]
-        said.append(f"Not met most often: {' and '.join([name, *others])} ({_many(most, 'candidate', 'candidates')}).")
+        said.append(f"Not met most often: {listed([name, *others])} ({_many(most, 'candidate', 'candidates')}).")
     return Words(text=" ".join(said))
 
 
