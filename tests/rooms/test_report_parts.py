@@ -603,27 +603,35 @@ def test_bars_of_memory_and_loads_stand_by_their_candidates():
     assert "a ready after 3.00 s (cold)" in chart.alt and "b decodes at 50% of its ceiling" in chart.alt
 
 
-def test_load_and_arrivals_share_colours_and_mark_knee_and_capacity():
+def test_load_and_arrivals_have_a_row_a_model_and_mark_saturation_and_capacity():
     clients = pd.DataFrame(
         {
-            "candidate": ["a", "a", "b"],
+            "candidate": ["a@f16", "a@f16", "a@q2_k"],
             "concurrency": [1, 2, 1],
             "rate_tps": [10.0, 15.0, 9.0],
             "saturation": [False, True, False],
         }
     )
     tries = pd.DataFrame(
-        {"candidate": ["b", "b"], "rate_rps": [4.0, 2.0], "ttft_p95_s": [0.9, 0.1], "held": [False, True]}
+        {
+            "candidate": ["a@q2_k", "a@q2_k", "b@f16"],
+            "rate_rps": [4.0, 2.0, 8.0],
+            "ttft_p95_s": [0.9, 0.1, 0.2],
+            "held": [False, True, True],
+        }
     )
-    chart = speed.under_load(clients, tries, capacities={"b": 2.0})
-    left, right = chart.figure.axes
+    chart = speed.under_load(clients, tries, capacities={"a@q2_k": 2.0})
+    left, right, _, other = chart.figure.axes
+    assert [axes.get_title(loc="left").split(":")[0] for axes in chart.figure.axes] == ["a", "a", "b", "b"]
+    assert {text.get_text() for text in left.texts} == {"f16", "q2_k"} and not chart.figure.legends
+    assert right.get_xlim() == other.get_xlim()
     colour = {line.get_label(): line.get_color() for line in left.get_lines()}
-    late = next(line for line in right.get_lines() if line.get_label() == "b")
-    assert late.get_color() == colour["b"] and list(late.get_xdata()) == [2.0, 4.0]
+    late = next(line for line in right.get_lines() if line.get_label() == "a@q2_k")
+    assert late.get_color() == colour["a@q2_k"] and list(late.get_xdata()) == [2.0, 4.0]
     assert any(list(line.get_xdata()) == [2.0, 2.0] for line in right.get_lines())
     assert (
-        chart.alt
-        == "a: at most 15 tokens/s in all; b: at most 9 tokens/s in all; b holds its limits up to 2 requests/s."
+        chart.alt == "a@f16: at most 15 tokens/s in all; a@q2_k: at most 9 tokens/s in all; "
+        "a@q2_k holds its limits up to 2 requests/s."
     )
 
 

@@ -1,6 +1,7 @@
 """Speed: distributions of TTFT and ITL, decode rate by context depth, throughput under load, load times."""
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 import pandas as pd
@@ -27,6 +28,7 @@ from kettlefield.views.style import (
 
 MOST_BESIDE = 3  # panels in a row
 POINTS = 300  # of a distribution: more would not be seen
+_End = tuple[str, float, float]  # of a line: its name, x and y
 _STYLES = ("-", "--", "-.", ":")
 
 
@@ -157,7 +159,7 @@ def decode_against_depth(frame: pd.DataFrame, *, floor_tps: float) -> Chart | No
             every = {**looks[candidate], "markersize": 3, "alpha": 0.5, "linestyle": ""}
             axes.plot(rows["depth_tokens"], rows["decode_tps"], **every)
             axes.plot(middles.index, middles, label=candidate, **looks[candidate])
-            ends.append((candidate.partition("@")[2], float(middles.index[-1]), float(middles.iloc[-1])))
+            ends.append((_level(candidate), float(middles.index[-1]), float(middles.iloc[-1])))
             words.append(
                 f"{candidate}: {middles.iloc[0]:,.0f} tokens/s at {middles.index[0]:,.0f} tokens, "
                 f"{middles.iloc[-1]:,.0f} at {middles.index[-1]:,.0f}"
@@ -198,50 +200,29 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
     """
     if clients.empty and tries.empty:
         return None
-    figure, axes = new_figure(columns=2, height_in=5.0)
-    left, right = axes
-    looks = looks_of([*clients.get("candidate", []), *tries.get("candidate", [])])
-    for candidate, rows in clients.groupby("candidate", sort=False):
-        left.plot(rows["concurrency"], rows["rate_tps"], label=str(candidate), **looks[str(candidate)])
-        saturation = rows[rows["saturation"].astype(bool)]
-        left.plot(
-            saturation["concurrency"],
-            saturation["rate_tps"],
-            "o",
-            markersize=13,
-            markerfacecolor="none",
-            markeredgecolor=INK,
-        )
-    head(left, "Throughput (saturation point ringed)")
-    left.set_xlabel("concurrency (requests in flight)")
-    left.set_ylabel("tokens/s of all together")
-    left.set_ylim(bottom=0)
-    for candidate, rows in tries.groupby("candidate", sort=False):
-        ordered = rows.sort_values("rate_rps").dropna(subset=["ttft_p95_s"])
-        right.plot(ordered["rate_rps"], ordered["ttft_p95_s"] * 1000, label=str(candidate), **looks[str(candidate)])
-        if capacities.get(str(candidate)):
-            right.axvline(
-                capacities[str(candidate)], color=looks[str(candidate)]["color"], linestyle="--", linewidth=1.2
-            )
-    head(right, "TTFT p95 by request rate (capacity dashed)")
-    right.set_xlabel("random arrivals (requests/s, logarithmic)")
-    right.set_ylabel("TTFT p95 (ms)")
-    right.set_ylim(bottom=0)
-    if not tries.empty:
-        right.set_xscale("log", base=2)
-        right.xaxis.set_major_formatter(lambda value, _: f"{value:g}")
-    named = {
-        label: line for each in (left, right) for line, label in zip(*each.get_legend_handles_labels(), strict=True)
-    }
-    figure.legend(
-        list(named.values()),
-        list(named),
-        loc="outside lower center",
-        ncols=4,
-        fontsize=8,
-        frameon=False,
-        labelcolor=INK,
-    )
+    names = list(dict.fromkeys(map(str, [*clients.get("candidate", []), *tries.get("candidate", [])])))
+    looks, models = looks_of(names), list(dict.fromkeys(map(model_of, names)))
+    kinds = [frame for frame in (clients, tries) if not frame.empty]
+    # a model a row: the levels of a model are compared, and lines of several models cross
+    figure, panels = new_figure(columns=len(kinds), rows=len(models), height_in=0.6 + 3.3 * len(models),
+                                squeeze=False, sharex="col", sharey="col")  # fmt: skip
+    ends = []
+    for model, row in zip(models, panels, strict=True):
+        for axes, kind in zip(row, kinds, strict=True):
+            own = kind[kind["candidate"].map(model_of) == model]
+            if kind is clients:
+                head(axes, f"{model}: throughput (saturation point ringed)")
+                ends.append((axes, _throughput(axes, own, looks), 1.25))
+            else:
+                head(axes, f"{model}: TTFT p95 (capacity dashed)")
+                ends.append((axes, _ttft_by_rate(axes, own, looks, capacities), 1.9))
+    for axes, names_there, room in ends:  # the panels share their axes, whose limits are known only now
+        axes.set_ylim(bottom=0)
+        axes.set_xlim(right=max(axes.get_xlim()[1], room * max((x for _, x, _ in names_there), default=0.0)))
+        label_ends(axes, names_there)
+    for axes, kind in zip(panels[-1], kinds, strict=True):
+        in_flight = "concurrency (requests in flight)"
+        axes.set_xlabel(in_flight if kind is clients else "random arrivals (requests/s, logarithmic)")
     best = clients.groupby("candidate", sort=False)["rate_tps"].max() if not clients.empty else pd.Series(dtype=float)
     words = [f"{candidate}: at most {rate:,.0f} tokens/s in all" for candidate, rate in best.items()]
     words += [f"{candidate} holds its limits up to {rate:g} requests/s" for candidate, rate in capacities.items()]
@@ -250,10 +231,46 @@ def under_load(clients: pd.DataFrame, tries: pd.DataFrame, *, capacities: Mappin
         title="Throughput and latency under load",
         alt=sentences(words),
         finding=findings.load_limits(clients, capacities),
-        caption="Left: a new request as soon as one ends. Right: requests arrive at random moments, and "
-        "latency counts from the scheduled one.",
+        caption="Throughput: a new request as soon as one ends. TTFT: requests arrive at random moments, and it counts "
+        "from the scheduled one.",
         figure=figure,
     )
+
+
+def _throughput(axes: Any, rows: pd.DataFrame, looks: Mapping[str, Mapping[str, Any]]) -> list[_End]:
+    """A model's levels, and where their lines end: tokens/s of all requests together by how many are in flight."""
+    ends = []
+    for candidate, own in rows.groupby("candidate", sort=False):
+        axes.plot(own["concurrency"], own["rate_tps"], label=str(candidate), **looks[str(candidate)])
+        full = own[own["saturation"].astype(bool)]
+        ring = {"markersize": 13, "markerfacecolor": "none", "markeredgecolor": INK}
+        axes.plot(full["concurrency"], full["rate_tps"], "o", **ring)
+        ends.append((_level(candidate), float(own["concurrency"].iloc[-1]), float(own["rate_tps"].iloc[-1])))
+    axes.set_ylabel("tokens/s of all together")
+    return ends
+
+
+def _ttft_by_rate(
+    axes: Any, rows: pd.DataFrame, looks: Mapping[str, Mapping[str, Any]], capacities: Mapping[str, float]
+) -> list[_End]:
+    """A model's levels, and where their lines end: TTFT at the 95th percentile as the rate rises."""
+    ends = []
+    for candidate, own in rows.groupby("candidate", sort=False):
+        look, ordered = looks[str(candidate)], own.sort_values("rate_rps").dropna(subset=["ttft_p95_s"])
+        axes.plot(ordered["rate_rps"], ordered["ttft_p95_s"] * 1000, label=str(candidate), **look)
+        if capacities.get(str(candidate)):
+            axes.axvline(capacities[str(candidate)], color=look["color"], linestyle="--", linewidth=1.2)
+        if len(ordered):
+            last = ordered.iloc[-1]
+            ends.append((_level(candidate), float(last["rate_rps"]), 1000 * float(last["ttft_p95_s"])))
+    axes.set_ylabel("TTFT p95 (ms)")
+    axes.set_xscale("log", base=2)
+    axes.xaxis.set_major_formatter(lambda value, _: f"{value:g}")
+    return ends
+
+
+def _level(candidate: object) -> str:
+    return str(candidate).partition("@")[2]
 
 
 def loads_and_ceilings(loads: pd.DataFrame, ceilings: pd.DataFrame) -> Chart | None:

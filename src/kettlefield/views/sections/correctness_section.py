@@ -7,7 +7,7 @@ from typing import Any
 import pandas as pd
 
 from kettlefield.core.outcome import FAULTS, Outcome
-from kettlefield.results.rows import exercise_rows, open_trial
+from kettlefield.results.rows import candidate_rows, exercise_rows, open_trial
 from kettlefield.results.workspace_runs import Run, workspace_runs
 from kettlefield.views.answers_view import groups_table, outcomes_table
 from kettlefield.views.figures.level_charts import LETTERS, letter_of, outcome_cells, outcome_grid
@@ -39,14 +39,13 @@ PROMPT_CHARS, FAILED_CHARS, PASSED_CHARS, ERROR_CHARS = 4000, 3000, 1200, 1500
 def correctness_section(material: Material) -> Section:
     """The section."""
     trials = material.decision.table.trials
-    names = tuple(row.candidate for row in material.decision.table.rows)
     opened = _chosen(trials)
     return Section(
         anchor="correctness",
         title="Correctness",
         parts=present(
             correctness_opening(material),
-            _grid(trials, names, set(opened), _difficulties(material))
+            _grid(trials, _by_bits(material), set(opened), _difficulties(material))
             if len(trials)
             else Words(text="No exercise was asked yet."),
             *(groups_table(rows, grouping) for grouping, rows in material.groups.items()),
@@ -77,6 +76,14 @@ def _failed_first(trials: pd.DataFrame) -> list[int]:
     failed = trials["outcome"] != Outcome.PASSED.value
     ids = [*trials.loc[failed, "id"], *trials.loc[~failed, "id"]]
     return list(dict.fromkeys(int(one) for one in ids))  # rigs may share answers
+
+
+def _by_bits(material: Material) -> tuple[str, ...]:
+    """The candidates, the levels of a model from most to fewest bits a weight, so that what is lost shows."""
+    bits = {row.name: row.weights_facts.get("bits_per_weight") or 0.0 for row in candidate_rows(material.record)}
+    models = list(dict.fromkeys(row.model for row in material.decision.table.rows))
+    rows = sorted(material.decision.table.rows, key=lambda row: (models.index(row.model), -bits[row.candidate]))
+    return tuple(row.candidate for row in rows)
 
 
 def _difficulties(material: Material) -> dict[str, int]:
