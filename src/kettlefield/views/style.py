@@ -139,7 +139,7 @@ _ACROSS, _UP = {-1: "right", 0: "center", 1: "left"}, {-1: "top", 0: "center", 1
 # where a name can stand by its point, in points of type: across, up, and which side of the name is there
 _PLACES = [
     (across * reach, up * reach, _ACROSS[across], _UP[up])
-    for reach in (6, 13, 22)
+    for reach in (6, 12, 18, 26)
     for across, up in ((1, 1), (1, -1), (-1, 1), (-1, -1), (0, 1), (0, -1), (1, 0), (-1, 0))
 ]
 

@@ -125,9 +125,8 @@ def candidates_at_a_glance(
     axes.set_xlabel(f"peak memory ({scale.label})")
     axes.set_ylabel("pass rate")
     axes.set_ylim(-0.03, 1.08)
-    axes.set_xlim(left=0)
-    axes.margins(x=0.22)
-    styles: dict[bool, dict[str, Any]] = {True: {"fontsize": 9, "weight": "bold"}, False: {"fontsize": 7.5}}
+    axes.set_xlim(0, 1.06 * max(known["peak_bytes"].max(), most_bytes or 0) / scale.factor)
+    styles: dict[bool, dict[str, Any]] = {True: {"fontsize": 8, "weight": "bold"}, False: {"fontsize": 7.5}}
     name_points(
         axes,
         [
@@ -164,7 +163,7 @@ def _names(known: pd.DataFrame, chosen: Collection[str]) -> list[tuple[str, Any]
     named = {row.model for row in rows_of(known) if row.candidate in chosen}
     # a model of which none is recommended is named at its best level, since colours say nothing by themselves
     best = known[~known["model"].isin(named)].sort_values("pass_rate").groupby("model")["candidate"].last()
-    return [(_name_of(spot, {*chosen, *best}), spot[0]) for spot in spots]
+    return [(_name_of(spot, chosen if spot[0].candidate in chosen else best.tolist()), spot[0]) for spot in spots]
 
 
 def _name_of(spot: Sequence[Any], chosen: Collection[str]) -> str:
