@@ -42,6 +42,7 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
     assert done.code == 0, done.err
     assert "SIMULATED" in done.out
     assert (folder / "plan.toml").exists() and (folder / "record.db").exists()
+    assert 0 < (folder / "report" / "report.html").stat().st_size < 3_000_000
     assert "336 trials" in done.err
     # the same files were weighed, drafted and qualified
     assert "Will they fit? (budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out

@@ -49,6 +49,8 @@ class Between:
     """One candidate in both records."""
 
     candidate: str
+    then: str  # verdict by the old record
+    now: str  # by the new one
     changes: tuple[Change, ...]
     moves: tuple[Move, ...]
     not_compared: tuple[str, ...]  # in words: what, and why
@@ -98,6 +100,8 @@ def between(
         compared.append(
             Between(
                 candidate=name,
+                then=_verdict_of(judged[0].get(name)),
+                now=_verdict_of(judged[1].get(name)),
                 changes=changes_of(grounds[0][name], grounds[1][name]),
                 moves=tuple(moves),
                 not_compared=tuple(left_out),
@@ -133,6 +137,10 @@ def _clear_of(estimate: Estimate, none: float, by: float) -> bool:
     return (estimate.low is not None and estimate.low > none + by) or (
         estimate.high is not None and estimate.high < none - by
     )
+
+
+def _verdict_of(judged: CandidateVerdict | None) -> str:
+    return judged.verdict.value if judged is not None else "baseline"
 
 
 def _flips(then: CandidateVerdict | None, now: CandidateVerdict | None) -> tuple[Flip, ...]:

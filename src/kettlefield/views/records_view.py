@@ -42,16 +42,11 @@ def _view(old: Record, before: Decision, place: Place, only: str | None) -> View
     simulated = any(campaign_facts(record)["simulated"] for record in (old, new))
     moved = [f"{one.candidate} {move.figure}" for one in rows for move in one.moves if move.moved]
     changes = changes_table({one.candidate: one.changes for one in rows})
-    flips = [
-        f"! {one.candidate}: {flip.criterion} {flip.wanted}: {flip.then or 'no such criterion'} before, "
-        f"{flip.now or 'no such criterion'} now"
-        for one in rows
-        for flip in one.flips
-    ]
     return View(
         title=f"{old.place} and {new.place}",
         simulated=simulated,
         parts=present(
+            verdicts_table(rows),
             changes or Words(text="Nothing changed: rig, servers, weights, settings and suite are as they were."),
             moves_table(rows),
             Words(text=f"moved (!): {', '.join(moved) or 'nothing'}", tone="warning" if moved else "plain"),
@@ -60,8 +55,7 @@ def _view(old: Record, before: Decision, place: Place, only: str | None) -> View
                 for one in rows
                 for text in one.not_compared
             ),
-            *(Words(text=text, tone="warning") for text in flips),
-            None if flips else Words(text="No criterion of any candidate in both records changed its status."),
+            flips_table(rows) or Words(text="No criterion of any candidate in both records changed its status."),
         ),
         document={
             "old": str(old.place),
@@ -78,7 +72,11 @@ def comparison_sentence(view: View) -> str:
     changes, flips = sum(bool(one["changes"]) for one in rows), sum(len(one["flips"]) for one in rows)
     moved = sum(figure["moved"] for one in rows for figure in one["figures"])
     figures = sum(len(one["figures"]) for one in rows)
-    what = f"of {changes} of {len(rows)} candidates something changed" if changes else "nothing changed"
+    what = (
+        f"of {changes} of {len(rows)} candidates something changed"
+        if changes
+        else "the same rig, servers, weights and suite"
+    )
     return (
         f"{view.document['new']}: {what}; {moved} of {figures} figures moved by more than noise, "
         f"{flips} criteria changed their status."
@@ -111,6 +109,32 @@ def changes_json(changes: Sequence[Change]) -> list[dict[str, str]]:
     return [{"what": change.what, "then": change.then, "now": change.now} for change in changes]
 
 
+def verdicts_table(rows: Sequence[Between]) -> Table | None:
+    """The verdict on each candidate by either record."""
+    return table(
+        "Verdicts",
+        [words("candidate"), words("then"), words("now")],
+        [(one.candidate, one.then, one.now) for one in rows],
+    )
+
+
+def flips_table(rows: Sequence[Between]) -> Table | None:
+    """Every criterion whose status is another now."""
+    return table(
+        "Criteria that changed their status",
+        [words("candidate"), words("criterion"), words("then"), words("now")],
+        [
+            (
+                one.candidate,
+                f"{flip.criterion} {flip.wanted}",
+                *(side or "no such criterion" for side in (flip.then, flip.now)),
+            )
+            for one in rows
+            for flip in one.flips
+        ],
+    )
+
+
 def moves_table(rows: Sequence[Between]) -> Table | None:
     """One row a candidate, one column a figure: how it moved, marked where by more than noise."""
     figures = list(dict.fromkeys(move.figure for one in rows for move in one.moves))
@@ -138,6 +162,7 @@ def _move(move: Move) -> str:
 def _document(one: Between) -> dict[str, Any]:
     return {
         "candidate": one.candidate,
+        "verdict": {"then": one.then, "now": one.now},
         "changes": changes_json(one.changes),
         "figures": [
             {"figure": move.figure, "unit": move.unit, "change": estimate_json(move.change), "moved": move.moved}
