@@ -13,17 +13,9 @@ from kettlefield.core.page_expectations import Wish, blended, contrast_ratio, re
 from kettlefield.core.statistics.intervals import mean_of_groups
 from kettlefield.core.statistics.kappa import agreement_on_scale, parting, weighted_kappa
 from kettlefield.languages.all_languages import LANGUAGES
-from kettlefield.marking.scale import (
-    Compared,
-    follows_checks,
-    judge_prompt,
-    length_bias,
-    order_of,
-    position_bias,
-    read_choice,
-    read_mark,
-    same_in_both_orders,
-)
+from kettlefield.marking.judge_bias import Compared, follows_checks, length_bias, position_bias, same_in_both_orders
+from kettlefield.marking.judge_prompt import judge_prompt, read_choice, read_mark
+from kettlefield.marking.scale import order_of
 
 extract_answer = partial(extraction.extract_answer, languages=LANGUAGES)
 

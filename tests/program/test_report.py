@@ -166,7 +166,12 @@ def test_it_is_printed_and_two_records_are_compared_on_a_page_of_their_own(repor
     record = folder / "record.db"
     done = run_main("report", record, record, "-o", folder / "changes", "--pdf")
     text = (folder / "changes" / "report.html").read_text()
-    assert done.code == 0 and "the same rig, servers, weights and suite; 0 of" in text and "How figures moved" in text and "<b>m" not in text
+    assert (
+        done.code == 0
+        and "the same rig, servers, weights and suite; 0 of" in text
+        and "How figures moved" in text
+        and "<b>m" not in text
+    )
     assert run_main("report", record, record, "-o", folder / "changes", "--markdown").code == 0
     for words in (("--pdf", "--markdown"), (record, "--png")):
         assert run_main("report", record, *words, "-o", folder / "changes").code == 2

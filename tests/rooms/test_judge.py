@@ -13,9 +13,9 @@ from kettlefield.core.errors import InputError
 from kettlefield.demo.simulated_replies import Biases, SimulatedJudge, read_biases
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.marking.blind_replies import items_of, kinds_of
+from kettlefield.marking.judge_prompt import CHOICE_WANTED, judge_prompt, read_choice, read_mark
 from kettlefield.marking.judge_trust import trusts, why_not_used
 from kettlefield.marking.marks import Mark, agreements, mean_marks
-from kettlefield.marking.scale import CHOICE_WANTED, judge_prompt, read_choice, read_mark
 from kettlefield.plan.tables import Judge, JudgeTable, ServerTable
 from kettlefield.record.entries import JudgementEntry
 from kettlefield.record.signed_rows import results_digest

@@ -15,7 +15,7 @@ from kettlefield.campaign.trial_runner import sampling_of
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import listed, shorten
 from kettlefield.marking.blind_replies import Item, items_of
-from kettlefield.marking.scale import judge_prompt, read_choice, read_mark
+from kettlefield.marking.judge_prompt import judge_prompt, read_choice, read_mark
 from kettlefield.measure.settings import MemoryTable, SpeedTable
 from kettlefield.plan.plan import Candidate, Plan
 from kettlefield.plan.tables import GradingTable, Judge

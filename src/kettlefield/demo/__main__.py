@@ -16,7 +16,7 @@ from kettlefield.demo.simulated_replies import Replier, SimulatedJudge, read_bia
 from kettlefield.demo.simulated_server import Settings, SimulatedServer
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.rig.simulated_card import claim_bytes, read_card, used_bytes
-from kettlefield.suite.format import Exercise
+from kettlefield.suite.format import SELECTIONS, Exercise, Selection
 from kettlefield.suite.loader import find_suite, load_suite
 
 
@@ -30,6 +30,7 @@ def main() -> int:
     parser.add_argument(
         "--suite", action="append", metavar="NAME[:SEED]", help="suite whose answers it gives (default berthdesk)"
     )
+    parser.add_argument("--selection", choices=SELECTIONS, default="all", help="of each suite")
     parser.add_argument(
         "--memorised", action="store_true", help="as a model that learned seed 0 by heart: any seed gets its answers"
     )
@@ -61,7 +62,9 @@ def _serve(args: argparse.Namespace) -> int:
         )
         return 1
     exercises = tuple(
-        exercise for name in args.suite or ["berthdesk"] for exercise in _exercises(name, memorised=args.memorised)
+        exercise
+        for name in args.suite or ["berthdesk"]
+        for exercise in _exercises(name, args.selection, memorised=args.memorised)
     )
     settings = Settings(
         physics=physics,
@@ -78,13 +81,13 @@ def _serve(args: argparse.Namespace) -> int:
     return 0
 
 
-def _exercises(name: str, *, memorised: bool) -> tuple[Exercise, ...]:
+def _exercises(name: str, selection: Selection, *, memorised: bool) -> tuple[Exercise, ...]:
     name, _, seed = name.partition(":")
     folder = find_suite(name, Path.cwd())
-    asked = load_suite(CHECKS, folder, seed=int(seed or 0)).exercises
+    asked = load_suite(CHECKS, folder, seed=int(seed or 0), selection=selection).exercises
     if not memorised:
         return asked
-    known = {exercise.id: exercise for exercise in load_suite(CHECKS, folder).exercises}
+    known = {exercise.id: exercise for exercise in load_suite(CHECKS, folder, selection=selection).exercises}
 
     def by_heart(exercise: Exercise) -> Exercise:
         turns = zip(exercise.turns, known[exercise.id].turns, strict=True)

@@ -67,7 +67,7 @@ memory_budget = "2 GiB"
 [server]
 command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card",
            "--port", "{port}", "--context", "{context}", "--level", "{level}", "--concurrency", "{concurrency}",
-           "--prompt-cache"]
+           "--selection", "short", "--prompt-cache"]  # it knows the answers of what is asked above
 context = 2048
 concurrency = 6
 ready_within = "60 s"
@@ -91,7 +91,7 @@ weight = 0.1
 [judge.server]
 command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card",
            "--port", "{port}", "--context", "{context}", "--level", "{level}", "--concurrency", "{concurrency}",
-           "--judge", "place=0.25,length=0.3,noise=0.1"]
+           "--selection", "short", "--judge", "place=0.25,length=0.3,noise=0.1"]
 context = 6144
 concurrency = 4
 
@@ -168,7 +168,8 @@ disturbed_above = 64.0  # cores, as in plan.toml
 
 [server]
 command = ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card", "--port", "{port}",
-           "--context", "{context}", "--level", "{level}", "--suite", "berthdesk-tickets", "--prompt-cache"]
+           "--context", "{context}", "--level", "{level}", "--suite", "berthdesk-tickets",
+           "--selection", "short", "--prompt-cache"]
 context = 16384
 ready_within = "60 s"
 

@@ -18,7 +18,7 @@ from kettlefield.core.extraction.syntax import TEXT
 from kettlefield.demo.simulated_models import LoadedModel
 from kettlefield.demo.simulated_work import WorkTurn, play
 from kettlefield.languages.all_languages import LANGUAGES
-from kettlefield.marking.scale import CHOICE_WANTED, MARK_WANTED
+from kettlefield.marking.judge_prompt import CHOICE_WANTED, MARK_WANTED
 from kettlefield.suite.format import Exercise
 from kettlefield.workspace.tools import TOOLS
 

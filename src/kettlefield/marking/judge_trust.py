@@ -7,8 +7,9 @@ import numpy as np
 
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.marking.blind_replies import Item
+from kettlefield.marking.judge_bias import Compared, follows_checks, length_bias, position_bias, same_in_both_orders
+from kettlefield.marking.judge_prompt import Choice
 from kettlefield.marking.marks import Agreement, agreement_between, parting_by_checks
-from kettlefield.marking.scale import Choice, Compared, follows_checks, length_bias, position_bias, same_in_both_orders
 from kettlefield.record.store import Record
 from kettlefield.results.rows import JudgementRow, judgement_rows
 

@@ -155,8 +155,8 @@ def load_suite(
     folders = sorted(path.parent for path in folder.glob("*/exercise.toml"))
     if not folders:
         raise InputError("holds no exercise", str(folder), "Add a folder with an exercise.toml.")
-    exercises = tuple(load_exercise(forms, path, seed) for path in folders)
-    chosen = tuple(exercise for exercise in exercises if fmt.is_in(exercise.spec, selection))
+    specs = {path: _read_spec(forms, path) for path in folders}  # all are checked; the texts of those chosen are read
+    chosen = tuple(_read(forms, path, spec, seed) for path, spec in specs.items() if fmt.is_in(spec, selection))
     if not chosen:
         hint = f'Mark exercises with selection = "{selection}", or ask for all.'
         raise InputError(f"has no {selection} selection", str(folder), hint)
@@ -180,9 +180,20 @@ def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE
     InputError
         A file is missing or malformed; the message names it.
     """
+    return _read(forms, folder, _read_spec(forms, folder), seed)
+
+
+def _read_spec(forms: Mapping[str, CheckForm], folder: Path) -> fmt.ExerciseFile:
+    """What an exercise says of itself, checked."""
     path = folder / "exercise.toml"
     spec = _with_checks(to_struct(read_toml(path), fmt.ExerciseFile, path), forms, path)
     check_spec(folder, path, spec, forms)
+    return spec
+
+
+def _read(forms: Mapping[str, CheckForm], folder: Path, spec: fmt.ExerciseFile, seed: int) -> fmt.Exercise:
+    """The exercise with all its texts, in the values that a seed draws."""
+    path = folder / "exercise.toml"
     checks: list[fmt.Check] = [*spec.check, *(check for turn in spec.turn for check in turn.check)]
     values = draw_values(spec.vary, folder.name, seed)
     read = _Reader(values)

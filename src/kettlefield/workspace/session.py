@@ -9,8 +9,8 @@ from typing import Any
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
 from kettlefield.server.exchange import Exchange
 from kettlefield.suite.format import WorkspaceTable
-from kettlefield.workspace.tool_calls import MOST_CALLS, Call, CallForm, calls_in, reply_message, result_messages
-from kettlefield.workspace.tools import TOOLS, Tool, checked_arguments, cut_result
+from kettlefield.workspace.tool_calls import MOST_CALLS, CallForm, calls_in, reply_message, result_messages
+from kettlefield.workspace.tools import TOOLS, Call, Tool, checked_arguments, cut_result
 from kettlefield.workspace.tree import Reason, ToolError, Tree
 
 LOOP = 3  # times that the same call comes while nothing changes

@@ -2,29 +2,18 @@
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, Literal
 
 from kettlefield.core.extraction.fences import find_blocks
 from kettlefield.core.plaintext import shorten
 from kettlefield.server.exchange import Exchange, ToolCall
+from kettlefield.workspace.tools import Call
 
 CallForm = Literal["functions", "blocks"]
 MOST_CALLS = 32  # of one reply; more are not carried out
 _TAGS = frozenset({"json", "tool", "tool_call", ""})  # of blocks that may hold a call
 _OPENS, _CLOSES = "<tool_call>", "</tool_call>"
 _SHOWN = 200  # characters of arguments that could not be read
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Call:
-    """One call as the model wrote it."""
-
-    id: str
-    tool: str
-    written: str  # its arguments
-    arguments: dict[str, Any] | None  # None: they are not a JSON object
-    fault: str = ""  # why they are not
 
 
 def calls_in(exchange: Exchange, form: CallForm, *, first: int) -> list[Call]:

@@ -8,7 +8,6 @@ from typing import Any
 import regex
 
 from kettlefield.core.extraction.patching import Fit, apply_changes, parse_diff
-from kettlefield.workspace.tool_calls import Call
 from kettlefield.workspace.tree import Reason, ToolError, Tree, plain_path
 
 MOST_RESULT_CHARS = 16_000  # of a result that goes back; what is cut is told
@@ -18,6 +17,17 @@ MOST_LINE_CHARS = 300  # of a line that matched
 MOST_PATTERN_CHARS = 300
 SEARCH_WITHIN_S = 2.0  # a pattern that explodes ends here
 EDIT_TOOLS = ("write_file", "replace_text", "apply_patch")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Call:
+    """One call as the model wrote it."""
+
+    id: str
+    tool: str
+    written: str  # its arguments
+    arguments: dict[str, Any] | None  # None: they are not a JSON object
+    fault: str = ""  # why they are not
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
