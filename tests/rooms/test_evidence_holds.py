@@ -23,8 +23,8 @@ from kettlefield.decision.provenance import changes_since, standings
 from kettlefield.demo.simulated_models import MODELS, write_weights
 from kettlefield.measure.sampler import Sampler
 from kettlefield.measure.settings import MemoryTable, SpeedTable
+from kettlefield.plan.candidates import Candidate
 from kettlefield.plan.criteria import decide
-from kettlefield.plan.plan import Candidate
 from kettlefield.plan.tables import GradingTable, PromptingTable, SamplingTable, ServerTable
 from kettlefield.results.comparison import compare, on_frontier
 from kettlefield.results.speed import timings

@@ -21,7 +21,7 @@ from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.results import Opaque, frames_of, plain_value, show
 from kettlefield.measure.settings import MemoryTable, SpeedTable
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.plan.tables import GradingTable, PromptingTable, SamplingTable, ServerTable
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
 from kettlefield.sandbox.runner import Sandbox

@@ -26,7 +26,8 @@ from kettlefield.core.units import format_duration
 from kettlefield.grading.grader import Grader
 from kettlefield.measure.depth import PAST_WINDOW
 from kettlefield.measure.procedure import SPEED
-from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.candidates import Candidate
+from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.entries import TrialEntry, filled_phase
 from kettlefield.record.store import Record

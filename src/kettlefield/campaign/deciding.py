@@ -22,7 +22,8 @@ from kettlefield.decision.looks import (
     timed_criteria,
 )
 from kettlefield.decision.measures import MEASURES
-from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.candidates import Candidate
+from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Window, compare

@@ -10,7 +10,7 @@ from kettlefield.campaign.prompts import render_text
 from kettlefield.core.errors import InputError
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.plan.tables import GradingTable
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
 from kettlefield.suite.format import Exercise

@@ -13,7 +13,7 @@ from kettlefield.campaign.registering import known_bandwidth, weights_facts
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.measure.all_procedures import asked_for
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN, MEMORY, SPEED
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.record.store import Record
 from kettlefield.results.frames import every_trial_frame, speed_frame
 from kettlefield.results.rows import chars_per_token

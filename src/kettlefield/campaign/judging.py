@@ -17,7 +17,8 @@ from kettlefield.core.plaintext import listed, shorten
 from kettlefield.marking.blind_replies import Item, items_of
 from kettlefield.marking.judge_prompt import judge_prompt, read_choice, read_mark
 from kettlefield.measure.settings import MemoryTable, SpeedTable
-from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.candidates import Candidate
+from kettlefield.plan.plan import Plan
 from kettlefield.plan.tables import GradingTable, Judge
 from kettlefield.record.entries import JudgementEntry
 from kettlefield.record.store import Record

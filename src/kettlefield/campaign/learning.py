@@ -11,7 +11,7 @@ import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.sizing.requirements import LearnedOverhead, kv_bytes, kv_bytes_per_token
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.record.store import Record
 from kettlefield.rig.host import recall, recall_all, remember
 from kettlefield.rig.survey import own_fingerprint

@@ -29,7 +29,7 @@ from kettlefield.measure.procedure import (
     berth_log,
     point_name,
 )
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.record.entries import ExchangeEntry, ProcedureEntry
 from kettlefield.server.exchange import Ask, count_prompt
 from kettlefield.suite.typed_toml import nearest

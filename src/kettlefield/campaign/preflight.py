@@ -11,7 +11,7 @@ from typing import Any
 from kettlefield.campaign.prompts import render_exercise, render_text
 from kettlefield.core.extraction.reply_symptoms import ASKED, differing_echoes, signs_of_wrong_style
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.plan.tables import PromptingTable, SamplingTable
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
 from kettlefield.suite.format import Exercise

@@ -12,7 +12,7 @@ from kettlefield.campaign.setup import Observer
 from kettlefield.core.errors import InputError
 from kettlefield.core.sizing.requirements import decode_ceiling_tps, kv_bytes_per_token, memory_need
 from kettlefield.core.units import format_bytes
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.record.entries import CandidateEntry
 from kettlefield.record.store import Record
 from kettlefield.rig.accelerators import Accelerator, find_accelerators

@@ -12,7 +12,8 @@ from pathlib import Path
 from kettlefield.campaign.metrics_watch import MetricsWatch
 from kettlefield.core.errors import InputError, RigError
 from kettlefield.measure.sampler import Phase, Sampler
-from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.candidates import Candidate
+from kettlefield.plan.plan import Plan
 from kettlefield.record.entries import MemoryEntry, SessionEntry
 from kettlefield.record.packing import pack_series
 from kettlefield.record.store import Record

@@ -10,7 +10,8 @@ from kettlefield.campaign.tool_support import find_call_form
 from kettlefield.campaign.trial_runner import sampling_of
 from kettlefield.core.errors import ServerError
 from kettlefield.measure.fidelity import FIDELITY
-from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.candidates import Candidate
+from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.entries import ExchangeEntry
 from kettlefield.record.store import Record

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from kettlefield.core.plaintext import shorten, visible
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.workspace.tool_calls import CallForm
 from kettlefield.workspace.tools import PROBE_WISH, PROBED

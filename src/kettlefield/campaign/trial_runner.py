@@ -21,7 +21,7 @@ from kettlefield.campaign.workspace_trials import WORKSPACE, run_workspace
 from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import Outcome
 from kettlefield.grading.grader import Grade, Grader, broken_grade
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.record.entries import AttemptEntry, ExchangeEntry, TrialEntry
 from kettlefield.server.exchange import Ask, ChatClient, Exchange
 from kettlefield.suite.format import Exercise

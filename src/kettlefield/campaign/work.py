@@ -12,7 +12,7 @@ from kettlefield.campaign.registering import Registered
 from kettlefield.campaign.trial_runner import Due
 from kettlefield.campaign.turns import Turn
 from kettlefield.core.units import Duration
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 
 
 @dataclasses.dataclass(slots=True, kw_only=True)

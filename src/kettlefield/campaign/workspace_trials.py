@@ -10,7 +10,7 @@ from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.grading.command_run import run_command
 from kettlefield.grading.grader import Grade, Grader
 from kettlefield.grading.results import stopped, to_limits
-from kettlefield.plan.plan import Candidate
+from kettlefield.plan.candidates import Candidate
 from kettlefield.record.entries import AttemptEntry, ExchangeEntry, TurnEntry, WorkEntry
 from kettlefield.sandbox.job import RunReport
 from kettlefield.server.exchange import Ask, Exchange

@@ -7,8 +7,9 @@ from collections.abc import Sequence
 
 from kettlefield.core.errors import InputError
 from kettlefield.plan import tables
+from kettlefield.plan.candidates import Candidate
 from kettlefield.plan.expansion import why_it_cannot_fit
-from kettlefield.plan.plan import Candidate, Plan
+from kettlefield.plan.plan import Plan
 from kettlefield.rig.survey import own_fingerprint
 from kettlefield.suite.typed_toml import nearest
 from kettlefield.weights.formats import read_facts
