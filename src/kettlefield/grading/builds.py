@@ -170,12 +170,12 @@ def build_answer(
         return Built(toolchain=toolchain, files=files, main=main, packages=packages)
     way = recipe.sanitiser if sanitised and recipe.sanitiser is not None else recipe
     line = way.build or recipe.build
-    key = ("build", toolchain, line, main, tuple(sorted(files.items())))
+    key = build_key(toolchain, line, files, main)
 
     def build() -> bytes | BuildFault:
         command = line.replace("@", _sources(recipe, files, main))
         prepared = _prepare(toolchain, way.preparation, sandbox, kept)
-        report = _compile(toolchain, command, {**files, **prepared}, sandbox, export=recipe.keeps is not None)
+        report = run_compiler(toolchain, command, {**files, **prepared}, sandbox, export=recipe.keeps is not None)
         return _fault(recipe, report) or report.results
 
     made = kept.once(key, build, keep=lambda made: isinstance(made, bytes))
@@ -183,6 +183,11 @@ def build_answer(
         return made
     program: dict[str, str | bytes] = {recipe.keeps: made} if recipe.keeps else {}
     return Built(toolchain=toolchain, files={**files, **program}, main=main, packages=packages, sanitised=sanitised)
+
+
+def build_key(toolchain: Toolchain, line: str, files: Mapping[str, str], main: str) -> tuple[object, ...]:
+    """Everything that what a build makes depends on."""
+    return ("build", toolchain, line, main, tuple(sorted(files.items())))
 
 
 def _prepare(
@@ -193,21 +198,27 @@ def _prepare(
         return {}
 
     def prepare() -> bytes:
-        report = _compile(toolchain, preparation.line, dict(preparation.files), sandbox, export=True)
+        report = run_compiler(toolchain, preparation.line, dict(preparation.files), sandbox, export=True)
         return report.results if report.exit_status == 0 and report.rig_fault is None else b""
 
     made = kept.always(("prepared", toolchain, preparation.line), prepare)
     return {PREPARED: made} if made else {}
 
 
-def _compile(
-    toolchain: Toolchain, line: str, files: dict[str, str | bytes], sandbox: Sandbox, *, export: bool
+def run_compiler(
+    toolchain: Toolchain,
+    line: str,
+    files: dict[str, str | bytes],
+    sandbox: Sandbox,
+    *,
+    export: bool,
+    limits: RunLimits = BUILD_LIMITS,
 ) -> RunReport:
-    """Run a compiler's line in isolation; what it leaves comes out where that is asked for."""
+    """Run a compiler's line in isolation; what it leaves in /tmp/out comes out where that is asked for."""
     command = line.replace("PROGRAM", toolchain.program) + (" && cat /tmp/out >&$1" if export else "")
     job = Job(
         argv=("bash", "-c", command, "bash", "{fd}"),
-        limits=BUILD_LIMITS,
+        limits=limits,
         files=files,
         mounts=toolchain.mounts,
         bound_address_space=False,

@@ -14,6 +14,7 @@ from kettlefield.core.extraction.syntax import ANY, PAGE, TEXT
 from kettlefield.core.extraction.wanted import Answer, Gap, Wanted, main_first
 from kettlefield.core.outcome import CheckResult, Facts, Outcome, RunEnd, decide_outcome
 from kettlefield.grading.builds import BuildFault, Built, build_answer
+from kettlefield.grading.builds_together import build_together
 from kettlefield.grading.checks.all_checks import kind_of
 from kettlefield.grading.checks.kind import WHOLE, Bench, Effort
 from kettlefield.grading.checks.page_judging import Visited
@@ -189,6 +190,22 @@ class Grader:
         built = [self._build(exercise, _given_answer(exercise, files)) for files in answers]
         pages = [one for one in built if isinstance(one, Built)]
         return visit_pages(exercise, exercise.spec.check, pages, self.sandbox)
+
+    def build_ahead(self, exercise: Exercise, answers: Sequence[Mapping[str, str]]) -> None:
+        """Build several of the exercise's own answers at once, where a compiler takes most of its time to start.
+
+        Raises
+        ------
+        RigError
+            A toolchain is missing, or the host has no room.
+        """
+        by_language: dict[str, list[tuple[Mapping[str, str], str]]] = {}
+        for answer in (_given_answer(exercise, files) for files in answers):
+            if answer.language is not None and answer.language not in {TEXT, PAGE}:
+                files = {**answer.files, **exercise.beside}
+                by_language.setdefault(answer.language, []).append((files, answer.main))
+        for language, some in by_language.items():
+            build_together(_toolchain(exercise, language), some, self.sandbox, self.kept)
 
     def own_bench(self, exercise: Exercise, check: Check) -> Bench:
         """The exercise's own answer of a check's turn, as it stands before the check.

@@ -6,7 +6,7 @@ from collections.abc import Callable, Hashable
 from typing import TypeVar, cast
 
 T = TypeVar("T")
-MOST_KEPT = 48  # builds and inputs of growth checks together; each is a few MiB at most
+MOST_KEPT = 96  # builds and inputs of growth checks together; each is a few MiB at most
 
 
 class Kept:

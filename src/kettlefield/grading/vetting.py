@@ -107,6 +107,10 @@ def vet_exercise(
         return Vetted(exercise=exercise, faults=(to_write,))
     is_variant = exercise.is_variant
     on_paper = [] if exercise.is_variant else [*paper_faults(exercise), *claim_faults(exercise)]
+    turns_own = [
+        answer for turn in exercise.turns for answer in (turn.answer, *(turn.also.values() if with_also else ()))
+    ]
+    grader.build_ahead(exercise, [*turns_own, *exercise.decoys.values()])
     try:
         exercise = settle(exercise, grader)
     except InputError as err:

@@ -4,7 +4,16 @@ import re
 import shutil
 from pathlib import Path
 
-from kettlefield.languages.language import MADE_DIR, PREPARED, Language, Missing, Preparation, Recipe, Toolchain
+from kettlefield.languages.language import (
+    MADE_DIR,
+    PREPARED,
+    Language,
+    Missing,
+    Preparation,
+    Recipe,
+    Together,
+    Toolchain,
+)
 from kettlefield.languages.patterns import C_COMMENTS, C_LIKE
 from kettlefield.languages.probing import ask, outside_usr
 
@@ -64,6 +73,33 @@ public class Main {
 }
 """
 
+_TOGETHER = """\
+import java.io.File;
+import java.io.OutputStream;
+import java.util.ArrayList;
+import java.util.List;
+import javax.tools.JavaCompiler;
+import javax.tools.ToolProvider;
+
+class Together {
+    public static void main(String[] folders) {
+        JavaCompiler compiler = ToolProvider.getSystemJavaCompiler();
+        java.util.spi.ToolProvider jar = java.util.spi.ToolProvider.findFirst("jar").get();
+        for (String folder : folders) {
+            String out = "/tmp/b/" + folder, made = "/tmp/made/" + folder;
+            new File(out).mkdirs();
+            List<String> line = new ArrayList<>(List.of("-proc:none", "-d", out));
+            for (File file : new File(folder).listFiles()) {
+                if (file.getName().endsWith(".java")) line.add(file.getPath());
+            }
+            OutputStream nowhere = OutputStream.nullOutputStream();
+            if (compiler.run(null, nowhere, nowhere, line.toArray(new String[0])) != 0) continue;
+            jar.run(System.out, System.err, "c0f", made, "-C", out, ".");
+        }
+    }
+}
+"""
+
 JAVA = Language(
     name="java",
     title="Java",
@@ -98,6 +134,10 @@ JAVA = Language(
         preparation=Preparation(
             files={"Main.java": _PROGRAM},
             line=f"PROGRAM -J-Xmx512m {_SHORT} -J-XX:ArchiveClassesAtExit=/tmp/out -proc:none -d /tmp Main.java",
+        ),
+        together=Together(
+            files={"Together.java": _TOGETHER},
+            line="java -Xmx512m -XX:+UseSerialGC -XX:TieredStopAtLevel=1 Together.java FOLDERS",
         ),
     ),
 )

@@ -6,7 +6,16 @@ import shutil
 from pathlib import Path
 
 from kettlefield.languages.java import JAVA
-from kettlefield.languages.language import MADE_DIR, PREPARED, Language, Missing, Preparation, Recipe, Toolchain
+from kettlefield.languages.language import (
+    MADE_DIR,
+    PREPARED,
+    Language,
+    Missing,
+    Preparation,
+    Recipe,
+    Together,
+    Toolchain,
+)
 from kettlefield.languages.patterns import C_COMMENTS, C_LIKE
 from kettlefield.languages.probing import ask, outside_usr
 
@@ -53,6 +62,31 @@ fun main() {
 }
 """
 
+_TOGETHER = """\
+import java.io.File;
+import java.io.PrintStream;
+import java.util.ArrayList;
+import java.util.List;
+import org.jetbrains.kotlin.cli.jvm.K2JVMCompiler;
+
+class Together {
+    public static void main(String[] words) {
+        PrintStream nowhere = new PrintStream(new java.io.ByteArrayOutputStream());
+        for (int at = 1; at < words.length; at++) {
+            String jar = "/tmp/made/one.jar";
+            List<String> line = new ArrayList<>(List.of("-kotlin-home", words[0], "-nowarn", "-d", jar));
+            for (File file : new File(words[at]).listFiles()) {
+                if (file.getName().endsWith(".kt")) line.add(file.getPath());
+            }
+            int status = new K2JVMCompiler().exec(nowhere, line.toArray(new String[0])).getCode();
+            File made = new File(jar);
+            if (status == 0) made.renameTo(new File("/tmp/made/" + words[at]));
+            made.delete();
+        }
+    }
+}
+"""
+
 KOTLIN = Language(
     name="kotlin",
     title="Kotlin",
@@ -89,6 +123,9 @@ KOTLIN = Language(
         preparation=Preparation(
             files={"Main.kt": _PROGRAM},
             line=f"{_JAVA} -XX:ArchiveClassesAtExit=/tmp/out {_COMPILE} -d /tmp/made Main.kt > /dev/null",
+        ),
+        together=Together(
+            files={"Together.java": _TOGETHER}, line=f'{_JAVA} -cp "PROGRAM/lib/*" Together.java PROGRAM FOLDERS'
         ),
     ),
 )

@@ -54,6 +54,17 @@ class Sanitiser:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Together:
+    """One run of a compiler over several answers, each in a folder of its own: most of its time is its start.
+
+    It is for answers that one hand wrote: they are not shut off from each other.
+    """
+
+    files: dict[str, str]  # of a program of ours that starts the compiler
+    line: str  # leaves in /tmp/made/FOLDER what ``Recipe.build`` would leave; ``FOLDERS`` stands for the folders
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Recipe:
     """How answers are built and run; ``@`` stands for the answer's file, ``PROGRAM`` for the toolchain's."""
 
@@ -66,6 +77,7 @@ class Recipe:
     joins: bool = False  # the compiler takes all source files of a program at once
     sanitiser: Sanitiser | None = None
     preparation: Preparation | None = None
+    together: Together | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -5,7 +5,7 @@ import shutil
 from pathlib import Path
 
 from kettlefield.languages.javascript import JAVASCRIPT
-from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Toolchain
+from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Together, Toolchain
 from kettlefield.languages.patterns import C_COMMENTS, C_LIKE
 from kettlefield.languages.probing import ask, outside_usr
 
@@ -38,6 +38,27 @@ declare module "process"; declare module "node:process"; declare module "assert"
 """
 _OPTIONS = "--strict --target es2021 --lib es2021 --module commonjs --esModuleInterop --skipLibCheck --noEmitOnError"
 _RUN = 'node --max-old-space-size={heap_mib} /tmp/o/{stem}.js "$@"'
+
+# as the compiler does by itself, but the declarations of the language are read once
+_TOGETHER = """\
+const fs = require("fs"), path = require("path"), { execFileSync } = require("child_process");
+const [program, options, ...folders] = process.argv.slice(2);
+const ts = require(path.join(path.dirname(program), "..", "lib", "typescript.js"));
+const known = new Map();
+for (const folder of folders) {
+  const wanted = ts.parseCommandLine([...options.split(" "), "--outDir", `/tmp/b/${folder}/o`]).options;
+  const host = ts.createCompilerHost(wanted), read = host.getSourceFile;
+  host.getSourceFile = (name, ...more) => {
+    if (!name.endsWith(".d.ts")) return read(name, ...more);
+    if (!known.has(name)) known.set(name, read(name, ...more));
+    return known.get(name);
+  };
+  const main = JSON.parse(fs.readFileSync("mains.json"))[folder];
+  const built = ts.createProgram(["/tmp/node.d.ts", path.resolve(folder, main)], wanted, host);
+  if (ts.getPreEmitDiagnostics(built).length || built.emit().emitSkipped) continue;
+  execFileSync("tar", ["-cf", `/tmp/made/${folder}`, "-C", `/tmp/b/${folder}`, "o"]);
+}
+"""
 
 TYPESCRIPT = Language(
     name="typescript",
@@ -73,5 +94,9 @@ TYPESCRIPT = Language(
         run=("bash", "-c", f"tar -xf {MADE_DIR}/program.tar -C /tmp && exec {_RUN}", "node"),
         missing=re.compile(r"error TS2307"),
         bound_address_space=False,
+        together=Together(
+            files={"together.js": _TOGETHER},
+            line=f"cat > /tmp/node.d.ts <<'END'\n{_NODE}END\nnode together.js PROGRAM '{_OPTIONS}' FOLDERS",
+        ),
     ),
 )
