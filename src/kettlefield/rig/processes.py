@@ -16,21 +16,30 @@ _PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
 
 def process_tree(pid: int) -> list[int]:
     """A process and all below it, parents first; empty when it is gone."""
-    if not Path(f"/proc/{pid}").exists():
+    if not os.path.exists(f"/proc/{pid}"):  # noqa: PTH110 - many times a second, of a browser's hundred threads
         return []
     pids = [pid]
     for parent in pids:
         with contextlib.suppress(OSError):
-            for task in Path(f"/proc/{parent}/task").iterdir():
-                pids += map(int, (task / "children").read_text().split())
+            for task in os.listdir(f"/proc/{parent}/task"):  # noqa: PTH208
+                pids += map(int, _read(f"/proc/{parent}/task/{task}/children").split())
     return pids
 
 
 def resident_bytes(pid: int) -> int:
     """Resident memory, shared pages in full; 0 when it is gone. Cheap."""
     with contextlib.suppress(OSError, IndexError, ValueError):
-        return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * _PAGE_BYTES
+        return int(_read(f"/proc/{pid}/statm").split()[1]) * _PAGE_BYTES
     return 0
+
+
+def _read(path: str) -> bytes:
+    """A small file of the kernel's, in one call."""
+    file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        return os.read(file, 65536)
+    finally:
+        os.close(file)
 
 
 def proportional_bytes(pid: int) -> int:
