@@ -7,6 +7,7 @@ from exercises import grader
 
 from kettlefield.core.extraction.extract import extract_answer
 from kettlefield.core.extraction.wanted import Wanted
+from kettlefield.grading import builds
 from kettlefield.grading.checks.programs import ProgramCase, ProgramCheck
 from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Missing
@@ -137,6 +138,30 @@ def test_a_language_is_here_and_each_end_is_told_apart(language):
         wanted["missing-module"] = NOT_THERE[language]
     found = {end: outcome(language, code) for end, code in wanted.items()}
     assert {end: got[0] for end, got in found.items()} == {end: end for end in wanted}, found
+
+
+TOGETHER = [name for name in LANGUAGES.programs if (recipe := LANGUAGES[name].recipe) and recipe.together]
+
+
+@pytest.mark.parametrize("language", TOGETHER)
+def test_what_is_built_together_is_what_is_built_alone(language, monkeypatch):
+    chosen, ours = exercise(language), grader()
+    before, after = WRONG[language]
+    texts = {
+        "passed": RIGHT[language],
+        "wrong-answer": RIGHT[language].replace(before, after),
+        "no-build": NO_BUILD[language],
+    }
+    ours.build_ahead(chosen, [{chosen.spec.file: text} for text in texts.values()])
+    alone = []
+    run_alone = builds.run_compiler
+    monkeypatch.setattr(builds, "run_compiler", lambda *all_of, **more: alone.append(1) or run_alone(*all_of, **more))
+    for wanted, text in texts.items():
+        grade = ours.grade_files(chosen, {chosen.spec.file: text})
+        assert str(grade.outcome) == wanted, grade
+        # what does not build is built once more, alone, so that the message is the compiler's own
+        assert bool(alone) == (wanted == "no-build")
+    assert grade.checks[0].detail
 
 
 ECHO = {
