@@ -9,8 +9,11 @@ from kettlefield.core.extraction.extract import extract_answer
 from kettlefield.core.extraction.wanted import Wanted
 from kettlefield.grading import builds
 from kettlefield.grading.checks.programs import ProgramCase, ProgramCheck
+from kettlefield.grading.grader import Grader
 from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Missing
+from kettlefield.rig.remembered import MOST_FILES, recall_file, remember_file
+from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.format import Exercise, ExerciseFile, Limits, Turn
 
 FILES = {"java": "Answer.java", "kotlin": "Main.kt"}
@@ -162,6 +165,29 @@ def test_what_is_built_together_is_what_is_built_alone(language, monkeypatch):
         # what does not build is built once more, alone, so that the message is the compiler's own
         assert bool(alone) == (wanted == "no-build")
     assert grade.checks[0].detail
+
+
+def test_what_a_compiler_was_prepared_with_is_remembered_and_made_again_where_it_is_damaged(tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    lines, run = [], builds.run_compiler
+    monkeypatch.setattr(builds, "run_compiler", lambda tool, line, *more, **other: lines.append(line) or run(
+        tool, line, *more, **other))  # fmt: skip
+    preparation = LANGUAGES["java"].recipe.preparation
+    for made in (1, 0, 1):  # afresh, remembered, damaged
+        lines.clear()
+        chosen, ours = exercise("java"), Grader(available_isolation())
+        assert str(ours.grade_files(chosen, {chosen.spec.file: RIGHT["java"]}).outcome) == "passed"
+        assert lines.count(preparation.line) == made
+        (file,) = (tmp_path / "kettlefield" / builds.PREPARATIONS).iterdir()
+        if not made:
+            file.write_bytes(file.read_bytes()[:-1])
+    for number in range(MOST_FILES + 2):
+        remember_file("some", str(number), b"x")
+    assert recall_file("some", "1") is None and recall_file("some", str(MOST_FILES + 1)) == b"x"
+    # a cache that cannot be written costs time, and nothing else
+    monkeypatch.setenv("XDG_CACHE_HOME", "/proc/nowhere")
+    remember_file("some", "one", b"x")
+    assert recall_file("some", "one") is None
 
 
 ECHO = {

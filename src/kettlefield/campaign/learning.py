@@ -13,7 +13,7 @@ from kettlefield.core.errors import InputError
 from kettlefield.core.sizing.requirements import LearnedOverhead, kv_bytes, kv_bytes_per_token
 from kettlefield.plan.candidates import Candidate
 from kettlefield.record.store import Record
-from kettlefield.rig.host import recall, recall_all, remember
+from kettlefield.rig.remembered import recall, recall_all, remember
 from kettlefield.rig.survey import own_fingerprint
 from kettlefield.weights.formats import read_facts
 

@@ -16,7 +16,7 @@ from kettlefield.languages.packages import find_packages
 from kettlefield.measure.all_procedures import PROCEDURES
 from kettlefield.plan.plan import Plan
 from kettlefield.plan.suite_selection import Asked
-from kettlefield.rig.host import recall, remember
+from kettlefield.rig.remembered import recall, remember
 from kettlefield.server.backend import BACKENDS
 from kettlefield.suite.typed_toml import nearest
 

@@ -7,7 +7,8 @@ each run, so nothing that a compiler was made to write elsewhere survives.
 import json
 import shlex
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any
 
 from kettlefield.core.outcome import RunEnd
@@ -16,6 +17,7 @@ from kettlefield.grading.kept import Kept
 from kettlefield.languages.all_languages import LANGUAGES
 from kettlefield.languages.language import PREPARED, Harness, Language, Preparation, Recipe, Toolchain
 from kettlefield.languages.packages import Packages
+from kettlefield.rig.remembered import recall_file, remember_file
 from kettlefield.sandbox.job import Job, RunLimits, RunReport
 from kettlefield.sandbox.runner import Sandbox
 
@@ -28,6 +30,8 @@ BUILD_LIMITS = RunLimits(
     file_bytes=256 * 2**20,
     scratch_bytes=512 * 2**20,
 )
+PREPARATIONS = "preparations"  # of compilers, as they are remembered
+PREPARATION_LIMITS = replace(BUILD_LIMITS, results_bytes=160 * 2**20)  # a compiler with all its classes
 ERROR_CHARS = 1200  # of a compiler's message
 HARNESS_DIR = ".harness"  # beside the answer; every isolation starts a run in the folder that holds both
 HARNESS_MIB = 64  # of a run's memory, what a collected runtime takes beside its heap
@@ -197,12 +201,32 @@ def _prepare(
     if preparation is None:
         return {}
 
+    # of this host's compiler as it is: a compiler looks itself whether what was prepared fits it
+    key = repr((toolchain, _state_of(toolchain.program), preparation, sandbox.isolation.name))
+
     def prepare() -> bytes:
-        report = run_compiler(toolchain, preparation.line, dict(preparation.files), sandbox, export=True)
-        return report.results if report.exit_status == 0 and report.rig_fault is None else b""
+        known = recall_file(PREPARATIONS, key)
+        if known is not None:
+            return known
+        report = run_compiler(
+            toolchain, preparation.line, dict(preparation.files), sandbox, export=True, limits=PREPARATION_LIMITS
+        )
+        made = report.results if report.exit_status == 0 and report.rig_fault is None else b""
+        if made:
+            remember_file(PREPARATIONS, key, made)
+        return made
 
     made = kept.always(("prepared", toolchain, preparation.line), prepare)
     return {PREPARED: made} if made else {}
+
+
+def _state_of(program: str) -> tuple[int, int]:
+    """What differs when a program, or the folder of one, is replaced."""
+    try:
+        stat = Path(program).stat()
+    except OSError:
+        return (0, 0)
+    return (stat.st_size, stat.st_mtime_ns)
 
 
 def run_compiler(

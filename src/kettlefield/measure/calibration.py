@@ -21,7 +21,7 @@ from kettlefield.core.errors import RigError
 from kettlefield.core.timing.timeline import quantile
 from kettlefield.measure.metronome import true_moments
 from kettlefield.measure.sampler import Sampler
-from kettlefield.rig.host import recall, remember
+from kettlefield.rig.remembered import recall, remember
 from kettlefield.server.exchange import Ask, Exchange
 from kettlefield.server.http_client import HttpClient
 from kettlefield.server.process import Launch, start_server

@@ -1,4 +1,4 @@
-"""The host: what it is, what else it is doing, its page cache, and facts remembered between runs."""
+"""The host: what it is, what else it is doing, and its page cache."""
 
 import contextlib
 import json
@@ -10,7 +10,6 @@ import time
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import msgspec
 import psutil
@@ -57,45 +56,6 @@ def _system_name() -> str:
         return platform.freedesktop_os_release()["PRETTY_NAME"]
     except (OSError, KeyError):
         return platform.system()
-
-
-def recall(name: str, key: str) -> Any:
-    """What was remembered under a key, or None."""
-    return _read(name).get(key)
-
-
-def recall_all(name: str) -> dict[str, Any]:
-    """All that is remembered of one kind, by key."""
-    return _read(name)
-
-
-MOST_REMEMBERED = 1000  # of one kind; files that are long gone leave no trace of their own
-
-
-def remember(name: str, key: str, value: Any) -> None:
-    """Remember plain data; a cache that cannot be written is not a fault: it is found out again next time."""
-    path = _path(name)
-    with contextlib.suppress(OSError):
-        path.parent.mkdir(parents=True, exist_ok=True)
-        fresh = path.with_suffix(f".{os.getpid()}")
-        held = _read(name)
-        held.pop(key, None)
-        latest = dict(list(held.items())[1 - MOST_REMEMBERED :])
-        fresh.write_text(json.dumps({**latest, key: value}), encoding="utf-8")
-        fresh.replace(path)
-
-
-def _path(name: str) -> Path:
-    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    return Path(base) / "kettlefield" / f"{name}.json"
-
-
-def _read(name: str) -> dict[str, Any]:
-    with contextlib.suppress(OSError, ValueError):
-        data = json.loads(_path(name).read_text(encoding="utf-8"))
-        if isinstance(data, dict):
-            return data
-    return {}
 
 
 TICKS_S = os.sysconf("SC_CLK_TCK")

@@ -18,7 +18,8 @@ from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
 from kettlefield.languages.language import Missing
 from kettlefield.languages.packages import find_packages
 from kettlefield.rig.accelerators import AcceleratorFacts, energy_counters, find_accelerators
-from kettlefield.rig.host import HostFacts, read_host, recall, remember
+from kettlefield.rig.host import HostFacts, read_host
+from kettlefield.rig.remembered import recall, remember
 
 MISSING = "missing"
 

@@ -22,6 +22,7 @@ class RunLimits:
     processes: int = 64
     file_bytes: int = 32 * 2**20  # a single file
     scratch_bytes: int = 64 * 2**20  # all files together, in each of /answer and /tmp
+    results_bytes: int = 48 * 2**20  # over the private descriptor; a program that was built comes this way too
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

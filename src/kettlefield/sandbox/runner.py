@@ -30,7 +30,6 @@ SANDBOX_UIDS = 4000  # taken in turn
 PIPE_BYTES = 32 * 2**10  # well below what a pipe holds before a writer must wait
 MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
 _STARTS = 3  # a host under load refuses a process now and then: the next try, under another user id, gets it
-RESULT_LIMIT_BYTES = 48 * 2**20  # a program that was built comes this way too
 _PR_SET_CHILD_SUBREAPER = 36  # linux/prctl.h
 # exit statuses that the shell's convention gives to a limit's signal
 _SIGXCPU_STATUS = 128 + signal.SIGXCPU
@@ -234,8 +233,8 @@ class _Run:
     def _is_over_output(self) -> bool:
         if len(self.streams["stdout"]) + len(self.streams["stderr"]) > self.job.limits.output_bytes:
             self.over_limit = f"more output than {format_bytes(self.job.limits.output_bytes)}"
-        elif len(self.streams["results"]) > RESULT_LIMIT_BYTES:
-            self.over_limit = f"results larger than {format_bytes(RESULT_LIMIT_BYTES)}"
+        elif len(self.streams["results"]) > self.job.limits.results_bytes:
+            self.over_limit = f"results larger than {format_bytes(self.job.limits.results_bytes)}"
         return self.over_limit is not None
 
     def _is_over_memory(self) -> bool:

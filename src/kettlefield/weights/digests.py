@@ -5,7 +5,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from kettlefield.core.errors import InputError
-from kettlefield.rig.host import recall, remember
+from kettlefield.rig.remembered import recall, remember
 
 CHUNK_BYTES = 4 * 2**20
 
