@@ -1,11 +1,14 @@
 """When to stop, what to try next, slopes and drifts: on values made by hand."""
 
+from itertools import combinations, permutations
+
 import numpy as np
 import pytest
+import scipy
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlefield.core.statistics.trends import crossing, drift, median_ratio, slope
+from kettlefield.core.statistics.trends import crossing, drift, median_ratio, slope, variance_of_s
 from kettlefield.core.timing.pacing import Bracket, arrival_times, is_precise, is_settled, saturation, window_rate_tps
 
 
@@ -58,6 +61,23 @@ def test_slopes_and_crossings():
     assert slope([1, 1, 1], [1, 2, 3]) is None and slope([1, 2], [1, 2]) is None
     assert crossing([0, 1000, 2000], [50, 40, 20], 30) == pytest.approx(1500)
     assert crossing([0, 1000], [50, 40], 30) is None and crossing([5, 1000], [20, 10], 30) == 5
+
+
+@pytest.mark.parametrize(
+    ("x", "y"),
+    [([1, 2, 3, 4, 5], [3, 1, 4, 1.5, 9]), ([1, 1, 2, 2, 3], [0, 0, 1, 1, 5]), ([1, 1, 2, 2, 3], [7] * 5)],
+)
+def test_a_slope_among_equal_values_has_the_interval_that_chance_gives(x, y):
+    def s(values):
+        return sum(np.sign(x[j] - x[i]) * np.sign(values[j] - values[i]) for i, j in combinations(range(5), 2))
+
+    every = [s(values) for values in permutations(y)]
+    assert variance_of_s(np.array(x, dtype=float), np.array(y, dtype=float)) == pytest.approx(np.var(every))
+    found = slope(x, y)
+    assert found.low <= found.value <= found.high and (len(set(y)) > 1 or found.low == found.high == 0)
+    plain = scipy.stats.theilslopes(y, np.arange(5.0), 0.95)
+    if len(set(y)) == 5:
+        assert (found.value, found.low, found.high) == (plain.slope, plain.low_slope, plain.high_slope)
 
 
 def test_drift_is_told_only_beyond_chance_and_of_some_size():

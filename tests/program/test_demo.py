@@ -42,7 +42,6 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
     assert done.code == 0, done.err
     assert "SIMULATED" in done.out
     assert (folder / "plan.toml").exists() and (folder / "record.db").exists()
-    assert 0 < (folder / "report" / "report.html").stat().st_size < 3_000_000
     assert "336 trials" in done.err
     # the same files were weighed, drafted and qualified
     assert "Will they fit? (budget 2.00 GiB" in done.out and "7 of 8 files are candidates" in done.out
@@ -363,6 +362,8 @@ def test_what_documents_show_runs_as_they_say(demo, run_main, tmp_path, monkeypa
             words_of_line = " ".join(line.split())
             if not re.search(r"\d", words_of_line) or words_of_line.startswith("candidate"):
                 assert any(words_of_line in one for one in printed), line
+    page = tmp_path / "report" / "report.html"
+    assert document != "README.md" or 0 < page.stat().st_size < 3_000_000
 
 
 def test_an_judge_is_measured_before_it_is_believed(demo, run_cli, run_main, tmp_path):

@@ -154,7 +154,7 @@ def test_the_first_screen_of_several_models_has_them_all_and_says_what_cannot_sh
         ["a@f16", "b@f16", "c@f16"],
         ["d@f16"],
     ]
-    assert "pass_rate at most 0.5 below reference cannot fail: d@f16 itself solves 0.40" in words(parts)
+    assert "pass_rate at most 0.5 below reference cannot be shown: d@f16 itself solves 0.40" in words(parts)
     assert "c@f16 itself solves" not in words(parts)
     chart = next(part.chart for part in flat(parts) if part.kind == "chart")
     axes = chart.figure.axes[0]

@@ -75,11 +75,11 @@ def reach_verdicts(
 
 
 def drops_that_cannot_show(decision: Decision) -> list[str]:
-    """Criteria of a drop that no level can fail, in words: the reference level solves no more than the margin."""
+    """Criteria of a drop that cannot show, in words: the reference level itself solves no more than the margin."""
     margins = [one for one in decision.criteria if isinstance(one.threshold, NoWorse) and not one.among]
     references = {row.against.reference for row in decision.table.rows if row.against is not None}
     return [
-        f"{one.label} {one.wanted} cannot fail: {row.candidate} itself solves {row.pass_rate.value:.2f}"
+        f"{one.label} {one.wanted} cannot be shown: {row.candidate} itself solves {row.pass_rate.value:.2f}"
         for one in margins
         for row in decision.table.rows
         if row.candidate in references and row.pass_rate is not None
