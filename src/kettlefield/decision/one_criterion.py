@@ -23,6 +23,7 @@ class Judgement:
     found: Estimate | float | str | None
     status: Status
     reason: str  # why it is undecided, in words; empty otherwise
+    reference_is_weak: bool = False  # what the reference level solves is too little for a drop to show
 
 
 def judge_criterion(evidence: Evidence, row: Figures, criterion: Criterion) -> Judgement:
@@ -97,7 +98,9 @@ def _judge_no_worse(evidence: Evidence, row: Figures, criterion: Criterion, want
             f"{against.reference} itself passes {solved} of {pairs.pairs}: "
             f"a drop of {wanted.margin:g} from that means nothing"
         )
-        return Judgement(criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason)
+        return Judgement(
+            criterion=criterion, found=found, status=Status.UNDECIDED, reason=reason, reference_is_weak=True
+        )
     reason = ""
     if shown is Shown.NOT_SHOWN:
         reason = "neither shown nor refuted" if is_look else _what_settles(pairs, wanted, criterion)

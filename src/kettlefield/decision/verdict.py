@@ -74,19 +74,6 @@ def reach_verdicts(
     return tuple(verdicts)
 
 
-def drops_that_cannot_show(decision: Decision) -> list[str]:
-    """Criteria of a drop that cannot show, in words: the reference level itself solves no more than the margin."""
-    margins = [one for one in decision.criteria if isinstance(one.threshold, NoWorse) and not one.among]
-    references = {row.against.reference for row in decision.table.rows if row.against is not None}
-    return [
-        f"{one.label} {one.wanted} cannot be shown: {row.candidate} itself solves {row.pass_rate.value:.2f}"
-        for one in margins
-        for row in decision.table.rows
-        if row.candidate in references and row.pass_rate is not None
-        and isinstance(one.threshold, NoWorse) and row.pass_rate.value <= one.threshold.margin
-    ]  # fmt: skip
-
-
 def overall(verdicts: Sequence[CandidateVerdict]) -> Verdict:
     """What the exit code tells of all: approved if any candidate is, else undecided if any is, else rejected."""
     verdicts_given = {verdict.verdict for verdict in verdicts}

@@ -32,6 +32,7 @@ def connected(address: str) -> Iterator[Any]:
     try:
         from distributed import Client  # noqa: PLC0415 - an optional package
         from distributed.client import ClosedClientError  # noqa: PLC0415
+        from distributed.comm.core import CommClosedError  # noqa: PLC0415
     except ModuleNotFoundError as err:
         raise InputError(f"needs {err.name}, which is not installed", "--fleet", _INSTALL) from err
     for name in ("distributed", "tornado", "asyncio"):  # what of theirs matters is said by us, in a line
@@ -44,7 +45,7 @@ def connected(address: str) -> Iterator[Any]:
         raise RigError("no scheduler answers there", address, hint) from err
     try:
         yield client
-    except (ClosedClientError, asyncio.CancelledError, concurrent.futures.CancelledError) as err:
+    except (ClosedClientError, CommClosedError, asyncio.CancelledError, concurrent.futures.CancelledError) as err:
         raise gone(client) from err  # of what was submitted, no result comes any more
     finally:
         client.close()

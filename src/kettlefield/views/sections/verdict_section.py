@@ -9,7 +9,7 @@ from kettlefield.core.plaintext import as_sentence, listed
 from kettlefield.core.statistics.estimate import in_words
 from kettlefield.core.units import format_bytes
 from kettlefield.decision.measures import MEASURES
-from kettlefield.decision.verdict import CandidateVerdict, Decision, drops_that_cannot_show
+from kettlefield.decision.verdict import CandidateVerdict, Decision
 from kettlefield.results.comparison import ends_of_scale
 from kettlefield.results.rig_rows import rig_rows
 from kettlefield.results.rows import not_measured
@@ -171,7 +171,10 @@ def _not_covered(material: Material) -> Words | None:
     disturbed = int(material.timed["disturbed"].notna().sum())
     if disturbed:
         lines.append(f"{disturbed} of {len(material.timed)} timed requests were disturbed and are left out")
-    lines += [*ends_of_scale(decision.table.rows), *drops_that_cannot_show(decision)]
+    lines += ends_of_scale(decision.table.rows)
+    judged = (one for verdict in decision.verdicts for one in verdict.judgements)
+    weak = (f"{one.criterion.label} {one.criterion.wanted}: {one.reason}" for one in judged if one.reference_is_weak)
+    lines += dict.fromkeys(weak)  # once for all levels of a model
     few = [row.candidate for row in decision.table.rows if row.trials < row.planned]
     if few:
         stopped = material.campaign["until"] is not None
