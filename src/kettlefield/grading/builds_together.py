@@ -44,7 +44,10 @@ def build_together(
     if recipe is None or recipe.build is None or recipe.together is None:
         return
     wanted = {build_key(toolchain, recipe.build, files, main): (files, main) for files, main in answers}
-    wanted = {key: one for key, one in wanted.items() if kept.get(key) is None}
+    # the drivers look into no folder below an answer's own, as a build alone would
+    wanted = {
+        key: one for key, one in wanted.items() if kept.get(key) is None and not any("/" in name for name in one[0])
+    }
     if len(wanted) < LEAST:
         return
     folders = {f"{number}": key for number, key in enumerate(wanted)}
