@@ -87,9 +87,7 @@ def test_a_page_ends_as_it_is(exercise, seen, name):
     assert (str(grade.outcome), words in tells.detail) == (outcome, True), tells.detail
     # what a repair turn is told holds nothing that was expected
     assert "berth 7" not in tells.feedback
-    if outcome in {"passed", "wrong-answer"}:
-        assert [picture.width for picture in seen[name].pictures] == ["phone", "desktop"]
-        assert all(picture.png.startswith(b"\x89PNG") for picture in seen[name].pictures)
+    assert seen[name].pictures == ()  # a suite's own answers are looked at, not kept
 
 
 def test_pages_that_never_end_are_bounded_and_those_after_them_are_looked_at(exercise):
@@ -109,7 +107,9 @@ def test_a_reply_is_graded_through_the_other_isolation_too(exercise):
         f"Here it is.\n\n```html\n{PAGE}```\n",
         cap_hit=False,
     )
-    assert str(passed.outcome) == "passed" and len(passed.pictures) == 2 and passed.score == 1
+    assert str(passed.outcome) == "passed" and passed.score == 1
+    assert [picture.width for picture in passed.pictures] == ["phone", "desktop"]
+    assert all(picture.png.startswith(b"\x89PNG") for picture in passed.pictures)
     cut = grader().grade_reply(exercise, "```html\n<!doctype html><p id=said>hi", cap_hit=True)
     assert str(cut.outcome) == "cut-off"
 
@@ -117,9 +117,14 @@ def test_a_reply_is_graded_through_the_other_isolation_too(exercise):
 def test_time_passes_for_a_page_only_as_steps_let_it_and_drawing_is_looked_at_by_place(tmp_path):
     page = (
         PAGE.replace("</script>", "\nsetInterval(() => { said.textContent = Math.round(performance.now() / 1000); }, 500);"
+        "began.textContent = new Date().toISOString() + document.cookie; document.cookie = 'tide=high';"
         "localStorage.left = (localStorage.left || '') + 'x'; go.textContent = localStorage.left;"
-        "const pen = chart.getContext('2d'); pen.fillStyle = '#0a5c8a'; pen.fillRect(0, 0, 50, 100);</script>")
-        .replace("<p id", "<canvas id='chart' width='100' height='100'></canvas><p id")
+        "host.attachShadow({mode: 'open'}).innerHTML = '<p id=inside>neap</p>';"
+        "const pen = chart.getContext('2d'); pen.fillStyle = '#0a5c8a'; pen.fillRect(0, 0, 50, 100);"
+        "for (let i = 0; i < 4000; i += 1) { pen.fillStyle = `hsl(${i * 37} 90% 50%)`; pen.fillRect(51 + i % 49, i * 7 % 100, 1, 1); }</script>")
+        .replace("<p id", "<canvas id='chart' width='100' height='100'></canvas><p id='began'></p><p id='framed'></p>"
+        "<div id='host'></div><iframe srcdoc=\"<script>setTimeout(() => { parent.framed.textContent = 'late'; }, 9e4)</script>\">"
+        "</iframe><p id", 1)
     )  # fmt: skip
     chart = {"css": "#chart"}
     steps = [
@@ -128,6 +133,9 @@ def test_time_passes_for_a_page_only_as_steps_let_it_and_drawing_is_looked_at_by
         {"do": "expect", "what": "colour", "of": chart, "at": [0.25, 0.5], "equals": "#0a5c8a"},
         {"do": "expect", "what": "colour", "of": chart, "at": [0.75, 0.5], "lacks": "#0a5c8a"},
         {"do": "expect", "what": "text", "of": {"css": "#go"}, "equals": "x"},
+        {"do": "expect", "what": "text", "of": {"css": "#began"}, "equals": "2031-03-10T08:00:01.000Z"},
+        {"do": "expect", "what": "text", "of": {"css": "#inside"}, "equals": "neap"},
+        {"do": "expect", "what": "text", "of": {"css": "#framed"}, "equals": "late"},
     ]  # fmt: skip
     spec = SPEC | {"check": [SPEC["check"][0] | {"widths": ["phone", "desktop"]}]}
     files = {"steps.json": steps, "answer/index.html": page}

@@ -40,7 +40,9 @@ class Visit:
     picture: bool
 
 
-def judged(pairs: list[tuple[Visit, Frame | None]], lost: tuple[RunEnd, str], wall_s: float) -> Visited:
+def judged(
+    pairs: list[tuple[Visit, Frame | None]], lost: tuple[RunEnd, str], wall_s: float, *, keep_pictures: bool
+) -> Visited:
     """What all visits of one answer come to.
 
     Parameters
@@ -51,13 +53,20 @@ def judged(pairs: list[tuple[Visit, Frame | None]], lost: tuple[RunEnd, str], wa
         How a run ended that said nothing of a visit, as `why_lost` has it.
     wall_s : float
         What the visits took together, in seconds.
+    keep_pictures : bool
+        Make the pictures that were taken fit to be kept, which takes longer than to look whether they show anything.
     """
+    taken = [
+        (visit, image)
+        for visit, frame in pairs
+        if visit.picture and frame is not None and (image := _image(frame.get("picture", ""))) is not None
+    ]
+    blank = bool(taken) and all(_is_blank(image) for _, image in taken)
     pictures = tuple(
         Picture(width=str(visit.width), png=png)
-        for visit, frame in pairs
-        if visit.picture and frame is not None and (png := _png(frame.get("picture", "")))
+        for visit, image in (taken if keep_pictures else ())
+        if (png := _png(image))
     )
-    blank = bool(pictures) and all(_is_blank(picture.png) for picture in pictures)
     results = {}
     for check in dict.fromkeys(visit.check for visit, _ in pairs if visit.check is not None):
         mine = [(visit, frame) for visit, frame in pairs if visit.check is check]
@@ -204,23 +213,27 @@ def _words(value: Any) -> str:
     return shorten(repr(value), DETAIL_LIMIT // 3)
 
 
-def _png(text: str) -> bytes:
-    """A picture from inside the isolation, made again so that only its pixels are kept; empty if it is none."""
+def _image(text: str) -> Image.Image | None:
+    """The pixels of a picture from inside the isolation; None if it is none, or is too large."""
     try:
         with Image.open(io.BytesIO(base64.b64decode(text))) as image:
             if image.width * image.height > max(w for w, _ in WIDTHS.values()) * 4000:
-                return b""
-            made = io.BytesIO()
-            # few colours keep a page's text sharp and the record lean
-            image.convert("RGB").quantize(64).save(made, "PNG", optimize=True)
+                return None
+            return image.convert("RGB")
     except (OSError, ValueError, Image.DecompressionBombError):
-        return b""
+        return None
+
+
+def _png(image: Image.Image) -> bytes:
+    """A picture made again from its pixels alone; empty if it is too large."""
+    made = io.BytesIO()
+    # few colours keep a page's text sharp and the record lean
+    image.quantize(64).save(made, "PNG", optimize=True)
     return made.getvalue() if made.tell() <= MAX_PICTURE_BYTES else b""
 
 
-def _is_blank(png: bytes) -> bool:
-    with Image.open(io.BytesIO(png)) as image:
-        return len(image.convert("RGB").getcolors(2) or (0, 0)) == 1
+def _is_blank(image: Image.Image) -> bool:
+    return len(image.getcolors(2) or (0, 0)) == 1
 
 
 def _colour_near(text: str, step: Expect) -> str:

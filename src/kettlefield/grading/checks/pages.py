@@ -5,7 +5,7 @@ One run visits the page for all its checks, each time afresh and at a stated wid
 
 import json
 import secrets
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
 import msgspec
@@ -41,7 +41,7 @@ from kettlefield.suite.format import Check, Exercise
 
 BROWSER_BYTES = 2**30  # what the browser and its driver take before any page
 RUN_S = 120.0  # all visits of one answer together; one step is bounded by the harness, far below this
-_PROGRAM, _INVENTORY = "page.py", "inventory.js"
+_PROGRAM, _SCRIPTS = "page.py", ("inventory.js", "reading.js")
 MOST_LISTED = 400  # controls and styles of text that the rules look at
 
 
@@ -59,15 +59,16 @@ def _run_check(bench: Bench, check: PageCheck | PageRulesCheck) -> CheckResult:
 
 
 def _visit(bench: Bench) -> Visited:
-    return visit_pages(bench.exercise, bench.checks, [bench.built], bench.sandbox)[0]
+    return visit_pages(bench.exercise, bench.checks, [bench.built], bench.sandbox, pictures=True)[0]
 
 
 def visit_pages(
-    exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], sandbox: Sandbox
+    exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], sandbox: Sandbox, *, pictures: bool
 ) -> list[Visited]:
     """The same for several answers in one browser: for a suite's own answers and decoys, which one hand wrote.
 
-    An answer that ends the browser's run is the last of it; those after it get a run of their own.
+    An answer that ends the browser's run is the last of it; those after it get a run of their own. Pictures at each
+    of the named widths are taken and kept where that is asked for; else one shows whether there is anything to see.
 
     Raises
     ------
@@ -76,13 +77,15 @@ def visit_pages(
     """
     visited: list[Visited] = []
     while len(visited) < len(answers):
-        visited += _run(exercise, checks, answers[len(visited) :], sandbox)
+        visited += _run(exercise, checks, answers[len(visited) :], sandbox, pictures=pictures)
     return visited
 
 
-def _run(exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], sandbox: Sandbox) -> list[Visited]:
+def _run(
+    exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built], sandbox: Sandbox, *, pictures: bool
+) -> list[Visited]:
     """As many of the answers as one run of the browser gets through, at least one."""
-    visits = _visits(exercise, checks)
+    visits = _visits(exercise, checks, WIDTHS if pictures else list(WIDTHS)[:1])
     nonce = secrets.token_hex(16)
     report = sandbox.run(_job(exercise, visits, answers, nonce))
     frames = lines_of(report.results, nonce)
@@ -91,13 +94,14 @@ def _run(exercise: Exercise, checks: tuple[Check, ...], answers: Sequence[Built]
     visited: list[Visited] = []
     for number in range(len(answers)):
         mine = [by_visit.get(number * len(visits) + place) for place in range(len(visits))]
-        visited.append(judged(list(zip(visits, mine, strict=True)), lost, report.wall_s / len(answers)))
+        pairs = list(zip(visits, mine, strict=True))
+        visited.append(judged(pairs, lost, report.wall_s / len(answers), keep_pictures=pictures))
         if None in mine:
             break
     return visited
 
 
-def _visits(exercise: Exercise, checks: tuple[Check, ...]) -> list[Visit]:
+def _visits(exercise: Exercise, checks: tuple[Check, ...], pictured: Collection[Width]) -> list[Visit]:
     rules = [check for check in checks if isinstance(check, PageRulesCheck)]
     visits: list[Visit] = []
     both: list[PageCheck | PageRulesCheck] = [*rules, *(check for check in checks if isinstance(check, PageCheck))]
@@ -106,9 +110,9 @@ def _visits(exercise: Exercise, checks: tuple[Check, ...]) -> list[Visit]:
         steps = exercise.cases[check.name] if isinstance(check, PageCheck) else ()
         for width in check.widths if isinstance(check, PageCheck) else WIDTHS:
             # a picture of each of the named widths is enough
-            visits.append(Visit(check=check, width=width, steps=steps, picture=width in WIDTHS and width not in seen))
+            visits.append(Visit(check=check, width=width, steps=steps, picture=width in pictured and width not in seen))
             seen.add(width)
-    unseen = [width for width in WIDTHS if width not in seen]
+    unseen = [width for width in pictured if width not in seen]
     return [*visits, *(Visit(check=None, width=width, steps=(), picture=True) for width in unseen)]
 
 
@@ -141,7 +145,7 @@ def _job(exercise: Exercise, visits: list[Visit], answers: Sequence[Built], nonc
         for number, built in enumerate(answers)
         for name, text in {**exercise.given, **built.texts}.items()
     }
-    harness = {f"{HARNESS_DIR}/{name}": (HARNESS / name).read_text(encoding="utf-8") for name in (_PROGRAM, _INVENTORY)}
+    harness = {f"{HARNESS_DIR}/{name}": (HARNESS / name).read_text(encoding="utf-8") for name in (_PROGRAM, *_SCRIPTS)}
     browser = answers[0].toolchain
     return Job(
         argv=(python.program, *FLAGS, f"{HARNESS_DIR}/{_PROGRAM}", "{fd}"),

@@ -4,9 +4,12 @@ What is expected of it never comes in here: targets and quantities go in, what w
 """
 
 import base64
+import contextlib
+import itertools
 import json
 import mimetypes
 import os
+import re
 import signal
 import sys
 
@@ -14,7 +17,10 @@ sys.path += filter(None, os.environ.pop("PACKAGES", "").split(":"))
 
 from playwright.sync_api import Error, sync_playwright
 
-ORIGIN = "http://localhost/"  # nothing listens: every request is answered from the files, or refused
+# nothing listens: every request is answered from the files, or refused. Each visit has a port of its own, so what a
+# page keeps is kept from all others, and the window goes from one to the next in one step
+ORIGIN = re.compile(r"http://localhost:(\d+)/([^?#]*)")
+FIRST_PORT, PORTS = 20_000, 40_000
 ACTION_MS = 1500
 PICTURE_MS = 10_000  # a picture is ours to take: on a busy host that it takes long says nothing of the page
 TURN_MS = 50  # of the page's clock, that every action takes
@@ -25,85 +31,40 @@ MAX_TEXT, MAX_LIST, MAX_ERRORS = 2000, 200, 10
 MAX_PICTURE_PX = 1600  # of a page's height
 # counted apart, so that a page of millions of elements is named before anything walks it
 COUNT = "document.getElementsByTagName('*').length"
-# how often the document has changed; the page's own timers stand still meanwhile
-CHANGES = """() => {
+# the browser's own timer, before the page's clock is put in its place
+LATER = "Object.defineProperty(window, '__later', {value: window.setTimeout.bind(window)});"
+# let the page's clock run on, then say how often the document changes in a while of ours; the page's own timers
+# stand still meanwhile. The driver's own way to do the first keeps each turn for every page that is opened later
+TURN = """async ([turn, quiet]) => {
+  if (turn) await __pwClock.controller.runFor(turn);
   if (window.__changes === undefined) {
     window.__changes = 0;
     new MutationObserver(seen => { window.__changes += seen.length; })
       .observe(document, {subtree: true, childList: true, attributes: true, characterData: true});
   }
-  return window.__changes;
+  const before = window.__changes;
+  if (quiet) await new Promise(done => window.__later(done, quiet));
+  return window.__changes - before;
 }"""
-# whether a person can see an element: it has a size, lies where the window can be scrolled to, is cut off by nothing,
-# is not transparent, and its words have another colour than their ground
-SEEN = """element => {
-  const box = element.getBoundingClientRect();
-  let [left, top, right, bottom] = [box.left + scrollX, box.top + scrollY, box.right + scrollX, box.bottom + scrollY];
-  if (right <= 0 || bottom <= 0) return false;
-  let ground = null;
-  const paint = text => (/^rgba?\\(([^)]*)\\)$/.exec(text) || [null, "0,0,0,0"])[1].split(/[ ,\\/]+/).map(Number);
-  const shown = paint(getComputedStyle(element).color);
-  let opacity = 1;
-  for (let at = element; at; at = at.parentElement) {
-    const style = getComputedStyle(at), own = at.getBoundingClientRect();
-    opacity *= Number(style.opacity);
-    if (/^inset\\((50|100)%/.test(style.clipPath)) return false;
-    if (style.clip !== "auto" && /^rect\\([01]px,? [01]px,? [01]px,? [01]px/.test(style.clip)) return false;
-    if (at !== element && at !== document.documentElement && at !== document.body && style.overflow !== "visible") {
-      [left, top] = [Math.max(left, own.left + scrollX), Math.max(top, own.top + scrollY)];
-      [right, bottom] = [Math.min(right, own.right + scrollX), Math.min(bottom, own.bottom + scrollY)];
-    }
-    if (at === element && style.overflow !== "visible" && (own.width < 2 || own.height < 2)) return false;
-    const colour = paint(style.backgroundColor);
-    if (ground === null && style.backgroundImage !== "none") ground = "image";
-    if (ground === null && (colour[3] ?? 1) > 0.5) ground = colour;
+
+
+def script(name):
+    """A function for the browser from beside this file."""
+    with open(os.path.join(os.path.dirname(os.path.abspath(__file__)), name), encoding="utf-8") as file:
+        return file.read().strip()
+
+
+INVENTORY, READ = script("inventory.js"), script("reading.js")
+# the same for many selectors in one call; nothing where one is not the browser's own, or elements hide in shadows
+READ_MANY = """([groups, most]) => {
+  for (const element of document.querySelectorAll("*")) if (element.shadowRoot) return null;
+  try {
+    return groups.map(([css, asked]) => (READ)([...document.querySelectorAll(css)], [asked, most]));
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "SyntaxError") return null;
+    throw error;
   }
-  if (right - left < 2 || bottom - top < 2 || opacity < 0.05) return false;
-  if (!element.innerText || !element.innerText.trim() || ground === "image") return true;
-  const own = [...element.childNodes].some(node => node.nodeType === 3 && node.textContent.trim());
-  if (!own) return true;
-  if ((shown[3] ?? 1) < 0.05 || parseFloat(getComputedStyle(element).fontSize) < 1) return false;
-  ground = ground ?? [255, 255, 255];
-  return shown.slice(0, 3).some((part, index) => Math.abs(part - ground[index]) > 8);
-}"""
-INVENTORY = open(os.path.join(os.path.dirname(os.path.abspath(__file__)), "inventory.js"), encoding="utf-8").read()  # noqa: SIM115
-# one call of the browser for each quantity: (elements, [quantity, place, property]) -> {value} or {missing}
-READ = """(elements, [what, place, property, most]) => {
-  const fold = text => String(text ?? "").split(/\\s+/).filter(Boolean).join(" ");
-  const seen = IS_SEEN;
-  const drawn = element => {
-    const box = element.getBoundingClientRect();
-    return box.width > 0 && box.height > 0 && getComputedStyle(element).visibility === "visible";
-  };
-  const all = {
-    count: found => found.length,
-    visible: found => found.slice(0, most).some(seen),
-    texts: found => found.slice(0, most).map(element => fold(element.innerText)),
-  };
-  if (Object.hasOwn(all, what)) return {value: all[what](elements.filter(drawn))};
-  const element = elements[place];
-  if (!element) return {missing: true};
-  const box = element.getBoundingClientRect();
-  const one = {
-    text: () => fold(element.innerText),
-    before: () => {  // the words that style puts before the element's own
-      const content = getComputedStyle(element, "::before").content;
-      const parts = content.match(/"(?:[^"\\\\]|\\\\.)*"|attr\\([^)]*\\)/g) || [];
-      return fold(parts.map(part => part.startsWith("attr(")
-        ? element.getAttribute(part.slice(5, -1).trim()) || "" : JSON.parse(part)).join(""));
-    },
-    value: () => element.value ?? null,
-    checked: () => element.checked ?? element.getAttribute("aria-checked") === "true",
-    enabled: () => !element.matches(":disabled") && !element.closest("[aria-disabled=true]"),
-    attribute: () => element.getAttribute(property),
-    style: () => getComputedStyle(element).getPropertyValue(property),
-    focused: () => element === document.activeElement,
-    width: () => box.width,
-    height: () => box.height,
-    inside: () => box.left >= -1 && box.right <= innerWidth + 1,
-  };
-  return {value: one[what]()};
-}""".replace("IS_SEEN", SEEN)
+}""".replace("READ", READ)
 FOCUSED = """() => { const at = document.activeElement;
   return at && at !== document.body ? (at.__place ?? -1) : -1; }"""
 
@@ -148,6 +109,7 @@ class Visits:
     def __init__(self, browser, files, order, send, place):
         self.files, self.order, self.send, self.place = files, order, send, place
         self.browser = browser
+        self.port, self.awaited = None, False
         self.begin()
         self.open()
 
@@ -163,12 +125,13 @@ class Visits:
         context.set_default_timeout(ACTION_MS)
         context.set_default_navigation_timeout(self.order["stuck_s"] * 1000)
         # time passes when a step lets it: what a page shows hangs neither on the day nor on how busy the rig is
+        context.add_init_script(LATER)
         context.clock.install(time=CLOCK_STARTS)
         context.clock.pause_at(CLOCK_STANDS)
         context.route("**/*", self.answer)
         context.on("page", self.popup)
         self.page = context.new_page()
-        self.wire = context.new_cdp_session(self.page)
+        self.page.on("framenavigated", self.arrived)
         self.page.on("request", lambda _: self.asked(1))
         self.page.on("requestfinished", lambda _: self.asked(-1))
         self.page.on("requestfailed", lambda _: self.asked(-1))
@@ -180,7 +143,17 @@ class Visits:
 
     def begin(self):
         self.errors, self.outside, self.dialogs, self.popups = [], [], 0, 0
-        self.answer_number = self.under_way = 0
+        self.under_way = 0
+
+    def arrived(self, frame):
+        """What the page before said while it was left is none of this one's."""
+        if self.awaited and frame is self.page.main_frame and self.is_ours(frame.url):
+            self.awaited = False
+            self.begin()
+
+    def is_ours(self, url):
+        match = ORIGIN.match(url)
+        return match is not None and int(match[1]) == self.port
 
     def asked(self, change):
         self.under_way = max(0, self.under_way + change)  # of the page before, some may end in this one
@@ -211,12 +184,13 @@ class Visits:
 
     def answer(self, route):
         url = route.request.url
-        name = url.split("#")[0].split("?")[0].removeprefix(ORIGIN) or self.order["main"]
-        path = f"{self.answer_number}/{name}"
-        if not url.startswith(ORIGIN):
+        if not self.is_ours(url):
             self.leave(route.request.resource_type, url)
             route.abort()
-        elif path in self.files:
+            return
+        name = ORIGIN.match(url)[2] or self.order["main"]
+        path = f"{self.answer_number}/{name}"
+        if path in self.files:
             kind = mimetypes.guess_type(name)[0] or "application/octet-stream"
             charset = "; charset=utf-8" if kind.startswith("text/") or kind.endswith(("javascript", "json")) else ""
             route.fulfill(body=self.files[path], content_type=kind + charset)
@@ -226,13 +200,9 @@ class Visits:
             route.fulfill(status=404, body="")
 
     def run(self, number, visit):
-        self.leave_page()
-        self.page.set_viewport_size(dict(zip(("width", "height"), visit["size"], strict=True)))
-        self.begin()
-        self.answer_number = visit["answer"]
         found = {"visit": number, "seen": [], "fault": None, "elements": 0}
         try:
-            self.page.goto(ORIGIN + self.order["main"])
+            self.go_to(number, visit)
             self.settle()
             found["elements"] = self.page.evaluate(COUNT)
             if found["elements"] <= self.order["most_elements"]:
@@ -243,34 +213,29 @@ class Visits:
         self.worn = self.worn or bool(failed or found["fault"] or self.errors or self.dialogs or self.popups)
         self.send(**found, errors=self.errors, outside=self.outside, dialogs=self.dialogs, popups=self.popups)
 
-    def leave_page(self):
-        """Away from the page before, with nothing of it left: in a window of its own where that is not sure."""
-        if not self.worn:
-            try:
-                self.page.goto("about:blank")
-                self.wire.send("Storage.clearDataForOrigin", {"origin": ORIGIN, "storageTypes": "all"})
-                return
-            except Error:
-                pass
-        self.page.context.close()
-        self.open()
+    def go_to(self, number, visit):
+        """To the page of a visit, with nothing of the one before: in a window of its own where that is not sure."""
+        context = self.page.context
+        if self.worn:
+            context.close()
+            self.open()
+        elif number:
+            context.clear_cookies()  # they know no port
+        self.page.set_viewport_size(dict(zip(("width", "height"), visit["size"], strict=True)))
+        self.answer_number, self.port, self.awaited = visit["answer"], FIRST_PORT + number % PORTS, True
+        self.begin()
+        self.page.goto(f"http://localhost:{self.port}/{self.order['main']}")
 
     def look(self, visit, found):
         if visit["picture"]:
             found["picture"] = base64.b64encode(self.picture()).decode()
         if visit["rules"]:
             found["inventory"] = self.inventory()
-        for step in visit["steps"]:
-            self.place["step"] += 1
+        steps = visit["steps"]
+        while self.place["step"] < len(steps):
+            ahead = steps[self.place["step"] :]
             signal.alarm(self.order["stuck_s"])
-            try:
-                if step["do"] == "expect":
-                    found["seen"].append({"step": self.place["step"], "value": self.read(step)})
-                else:
-                    self.act(step)
-                    self.settle()
-            except Error as error:
-                found["seen"].append({"step": self.place["step"], "failed": words(error)})
+            if not (self.read(ahead, found["seen"]) if ahead[0]["do"] == "expect" else self.act(ahead[0], found)):
                 self.page.evaluate("0")  # a page that hangs answers nothing: the alarm ends it
                 return
         if visit["rules"]:
@@ -278,14 +243,26 @@ class Visits:
 
     def settle(self):
         """Let the page's clock run on a little, then wait in ours until it loads nothing and changes no more."""
-        self.page.clock.run_for(TURN_MS)
-        before = None
+        turn = TURN_MS
         for _ in range(MOST_LOOKS):
-            now = self.page.evaluate(CHANGES)
-            if now == before and not self.under_way:
+            try:
+                changes = self.turn(turn, QUIET_MS)
+            except Error as error:
+                if "navigat" not in str(error):
+                    raise
+                changes = 1  # it went on to another page meanwhile
+            if not changes and not self.under_way:
                 return
-            before = None if self.under_way else now
-            self.page.wait_for_timeout(QUIET_MS)
+            turn = 0
+
+    def turn(self, turn_ms, quiet_ms):
+        """Let the clock run on in the page and in all that it holds; how often the page changes afterwards."""
+        for frame in self.page.frames[1:]:
+            # one that could not be opened has no clock, and would be waited for
+            if self.is_ours(frame.url) or frame.url == "about:srcdoc":
+                with contextlib.suppress(Error):
+                    frame.evaluate(TURN, [turn_ms, 0])
+        return self.page.evaluate(TURN, [turn_ms, quiet_ms])
 
     def picture(self):
         height = self.page.evaluate("Math.max(innerHeight, document.documentElement.scrollHeight)")
@@ -319,7 +296,18 @@ class Visits:
                 raise Error("it is not visible" if element.count() else "it is not there")
         return element
 
-    def act(self, step):
+    def act(self, step, found):
+        """Carry out one step; false where it cannot be."""
+        self.place["step"] += 1
+        try:
+            self.do(step)
+            self.settle()
+        except Error as error:
+            found["seen"].append({"step": self.place["step"], "failed": words(error)})
+            return False
+        return True
+
+    def do(self, step):
         does = step["do"]
         if does == "click":
             self.shown(step["on"]).click()
@@ -334,23 +322,54 @@ class Visits:
         elif does == "drag":
             self.shown(step["what"]).drag_to(self.shown(step["to"]))
         elif does == "wait":
-            self.worn = True  # its clock cannot be turned back
-            self.page.clock.run_for(int(step["seconds"] * 1000))
+            self.turn(int(step["seconds"] * 1000), 0)
         else:
             raise ValueError(f"step={does!r}: none of the harness's")
 
-    def read(self, step):
-        what, target = step["what"], step["of"]
-        place = (target.get("nth") or 1) - 1
-        if what == "picture":
-            element = self.find(target).nth(place)
+    def read(self, ahead, seen):
+        """Read what the next steps expect, as many in one call as can be; false where something is not there."""
+        groups = []
+        for step in itertools.takewhile(lambda one: one["do"] == "expect", ahead):
+            target = {name: value for name, value in step["of"].items() if name != "nth"}
+            last = groups[-1][1][-1] if groups else None
+            if last and target == groups[-1][0] and is_together(step, last):
+                groups[-1][1].append(step)
+            elif not groups or (is_plain(step, target) and is_plain(groups[0][1][0], groups[0][0])):
+                groups.append((target, [step]))
+            else:
+                break
+        first = self.place["step"] + 1
+        self.place["step"] = first  # where it gives no sign any more it is at the first of them
+        try:
+            values = [value for group in self.values(groups) for value in group]
+        except Error as error:
+            values = [{"missing": words(error)}]
+        for step, value in enumerate(values, first):
+            self.place["step"] = step
+            if "missing" in value:
+                seen.append({"step": step, "failed": value["missing"] or "it is not there"})
+                return False
+            seen.append({"step": step, "value": value["value"] if "picture" in value else cut(value["value"])})
+        return True
+
+    def values(self, groups):
+        asked = [
+            (target, [[step["what"], (step["of"].get("nth") or 1) - 1, step.get("property")] for step in steps])
+            for target, steps in groups
+        ]
+        target, one = asked[0]
+        if one[0][0] == "picture":
+            element = self.find(target).nth(one[0][1])
             if not element.count():
-                raise Error("it is not there")
-            return base64.b64encode(element.screenshot(timeout=PICTURE_MS, animations="disabled")).decode()
-        seen = self.find(target).evaluate_all(READ, [what, place, step.get("property"), MAX_LIST])
-        if "missing" in seen:
-            raise Error("it is not there")
-        return cut(seen["value"])
+                return [[{"missing": ""}]]
+            taken = element.screenshot(timeout=PICTURE_MS, animations="disabled")
+            return [[{"picture": True, "value": base64.b64encode(taken).decode()}] * len(one)]
+        many = None
+        if is_plain(groups[0][1][0], target):
+            many = self.page.evaluate(READ_MANY, [[[of["css"], what] for of, what in asked], MAX_LIST])
+        if many is None:
+            many = [self.find(of).evaluate_all(READ, [what, MAX_LIST]) for of, what in asked]
+        return many
 
     def inventory(self):
         return self.page.evaluate(INVENTORY, self.order["most_listed"])
@@ -363,6 +382,17 @@ class Visits:
             self.page.keyboard.press("Tab")
             reached.add(self.page.evaluate(FOCUSED))
         return sorted(reached - {-1})
+
+
+def is_together(step, last):
+    """Whether two quantities of elements found in the same way are read at once; one picture shows several colours."""
+    pictures = [one["what"] == "picture" for one in (step, last)]
+    return not any(pictures) or (all(pictures) and step["of"] == last["of"])
+
+
+def is_plain(step, target):
+    """Whether the browser itself finds a target, without the driver's help."""
+    return step["what"] != "picture" and bool(target.get("css")) and not target.get("within")
 
 
 def cut(value):
