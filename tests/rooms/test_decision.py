@@ -97,6 +97,12 @@ def test_a_speed_may_be_asked_at_a_depth_and_what_is_missing_says_what_measures_
     for rate in (50, 51, 52, 53):
         writer.timed(ids, "depth", {"depth_tokens": 4096}, rate=rate, prompt=4096)
     writer.ended(ids, "open_loop", capacity_rps=2.5)
+    busy = writer.candidate("m@q4_0")
+    tries = [{"rate_rps": 1.0, "held": True}, {"rate_rps": 1.4, "held": False, "disturbed": "31 cores busy"}]
+    writer.ended(busy, "open_loop", capacity_rps=1.0, fails_at_rps=1.4, tries=tries)
+    in_doubt = judged(writer, 2, candidate=1)
+    assert in_doubt.status is Status.UNDECIDED
+    assert in_doubt.reason == "disturbed: 31 cores busy at 1.4 requests/s; measure it again: --again open_loop"
     found = [judged(writer, number) for number in range(8)]
     assert (found[0].found.n, found[0].status, found[0].criterion.label) == (
         4,

@@ -8,6 +8,7 @@ import time
 
 import pytest
 
+from kettlefield.core.timing.pacing import arrival_times
 from kettlefield.core.timing.timeline import Trace
 from kettlefield.measure.closed_loop import time_closed_loop
 from kettlefield.measure.depth import time_depths, try_past_window
@@ -169,7 +170,7 @@ ASKS = [
 ASKS.append(Ask(messages=({"role": "prompt", "content": "raw"},), sampling={}, is_chat=False))
 
 
-def run(client, procedure, *, budget_s=60.0, alive=True):
+def run(client, procedure, *, budget_s=60.0, alive=True, disturbed=lambda *_: None):
     """Everything that a procedure yields: requests and ends."""
     bench = Bench(
         client=client,
@@ -178,6 +179,7 @@ def run(client, procedure, *, budget_s=60.0, alive=True):
         budget=Budget(budget_s),
         is_alive=lambda: alive,
         chars_per_token=4.0,
+        disturbed=disturbed,
     )
 
     async def collect():
@@ -276,6 +278,37 @@ def test_capacity_is_sought_from_the_scheduled_moment():
     few = Search(first_rate_rps=40, lasting_s=0.2, tries=2, reply_tokens=8, seed=1)
     _, (end,) = run(Client(fails_at=1), lambda bench: seek_capacity(bench, limits, few))
     assert end.facts["capacity_rps"] is None and all(one["unanswered"] for one in end.facts["tries"])
+
+
+class Stalls(Client):
+    """Everything of ours stands still for a while at the first request."""
+
+    async def ask(self, ask):
+        if not self.asked:
+            time.sleep(0.6)
+        return await super().ask(ask)
+
+
+def test_a_rate_that_does_not_hold_on_a_busy_host_has_another_go_and_else_says_so():
+    search = Search(first_rate_rps=20, lasting_s=0.5, tries=1, reply_tokens=8, seed=1)
+    once = len(arrival_times(20, 0.5, 1))
+
+    def sought(client, *busy):
+        said = iter(busy)
+        timed, (end,) = run(
+            client, lambda bench: seek_capacity(bench, Limits(ttft_s=0.2, decode_tps=0), search),
+            disturbed=lambda *_: next(said, None),
+        )  # fmt: skip
+        (tried,) = end.facts["tries"]
+        return len(timed) // once, tried["held"], tried["disturbed"]
+
+    def slow(goes):
+        return Client(first_s=(1.0,) * once * goes)
+
+    assert sought(slow(1), "a build") == (2, True, None)
+    assert sought(slow(1)) == (1, False, None)  # a quiet host: it is the server
+    assert sought(slow(3), "a build", "a build", "a copy") == (3, False, "a copy")
+    assert sought(Stalls()) == (2, True, None)  # what we sent late says nothing of the server
 
 
 def test_the_filler_is_as_long_as_wanted_and_never_the_same():

@@ -14,7 +14,7 @@ from kettlefield.results.memory_use import memories
 from kettlefield.results.speed import timings
 from kettlefield.views.answers_view import groups_view
 from kettlefield.views.memory_view import memory_view
-from kettlefield.views.speed_view import speed_view
+from kettlefield.views.speed_view import capacity_table, closed_loop_table, speed_view
 from kettlefield.views.terminal import show
 
 KIB = 1024
@@ -97,6 +97,15 @@ def test_depth_clients_and_capacity_by_hand(bench):
     assert [cell.ttft_s.value for cell in found.closed_loop.cells] == pytest.approx([0.1, 0.4])
     capacity = found.capacity
     assert (capacity.engineers, capacity.fails_rps, capacity.why_ended) == (720, None, "budget")
+    # what something else had its part in is no rate of all together, and no saturation
+    bench.timed(ids, "closed_loop", {"concurrency": 4}, first=0.4, disturbed="a build")
+    bench.timed(ids, "open_loop", {"rate_rps": 4.0}, disturbed="a build")
+    tries = [{"rate_rps": 4.0, "held": False, "disturbed": "a build"}, {"rate_rps": 2.0, "held": True}]
+    bench.ended(ids, "open_loop", capacity_rps=2.0, fails_at_rps=4.0, tries=tries)
+    (found,) = timings(bench.record)
+    assert (found.closed_loop.rates_tps, found.closed_loop.saturation_concurrency) == ((90.0, None), None)
+    assert closed_loop_table([found], Floor(None)).rows[1][-2:] == ("disturbed", "")
+    assert "did not hold 4 requests/s while the host was busy (a build)" in capacity_table([found]).note
 
 
 def test_loads_cold_and_warm_and_what_the_server_counts(bench):

@@ -145,6 +145,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
         frame=lambda text: render_text(text, job.candidate.prompting),
         budget=Budget(job.candidate.speed.budget),
         is_alive=job.session.is_alive,
+        disturbed=job.session.sampler.disturbed,
     )
     await _keep(job, None, warm_up(bench, job.asks, job.candidate.speed.warm_up))
     busy = job.session.sampler.disturbed(time.perf_counter() - QUIET_S, time.perf_counter())

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
-from kettlefield.core.acceptance import Criterion
+from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.statistics.intervals import quantile_interval
 from kettlefield.core.statistics.next_token import Pairing
@@ -17,7 +17,7 @@ from kettlefield.decision.evidence import Evidence
 from kettlefield.marking.scores import mean_by_exercise, mixed_scores
 from kettlefield.registry import Registry
 from kettlefield.results.breakdown import by_suite, together
-from kettlefield.results.capacity import procedure_ends
+from kettlefield.results.capacity import capacity_found, procedure_ends
 from kettlefield.results.comparison import QUANTILES, Figures
 from kettlefield.results.rig_rows import rig_of
 from kettlefield.results.speed import GUESSED, is_guessed, off_depth, usable_of
@@ -295,11 +295,21 @@ def cold_load_s(evidence: Evidence, row: Figures, _criterion: Criterion, _confid
     return next((load.load_s for load in evidence.loads(row) if load.kind == "cold"), None)
 
 
+def _doubt_of_capacity(evidence: Evidence, row: Figures, criterion: Criterion) -> str:
+    found = capacity_found({}, procedure_ends(evidence.record).get(row.candidate, {}))
+    wanted = criterion.threshold.at_least if isinstance(criterion.threshold, Threshold) else None
+    # what held did so on a busy host too
+    if found is None or not found.disturbed or (wanted is not None and (found.holds_rps or 0.0) >= wanted):
+        return ""
+    return f"disturbed: {found.disturbed} at {found.fails_rps:.3g} requests/s; measure it again: --again open_loop"
+
+
 @measure(
     "capacity_rps",
     Unit.REQUESTS_PER_SECOND,
     "highest rate of random arrivals at which the limits of [speed.open_loop] hold",
     needs="[speed.open_loop] ttft",
+    doubt=_doubt_of_capacity,
 )
 def capacity_rps(evidence: Evidence, row: Figures, _criterion: Criterion, _confidence: float) -> Found:
     """The highest rate that held."""

@@ -1,11 +1,13 @@
 """Open loop: requests that arrive at random whatever the server does, and the highest rate at which limits hold."""
 
 import asyncio
+import dataclasses
 import time
 from dataclasses import asdict, dataclass
 
 from kettlefield.core.timing.pacing import Bracket, arrival_times
 from kettlefield.core.timing.timeline import quantile, read_figures
+from kettlefield.core.units import format_duration
 from kettlefield.measure.closed_loop import LOAD_TOKENS
 from kettlefield.measure.procedure import BUDGET, DONE, SPEED, Bench, Ended, Procedure, Steps, Timed, Wish
 from kettlefield.server.exchange import Exchange
@@ -13,6 +15,8 @@ from kettlefield.server.exchange import Exchange
 OPEN_LOOP = "open_loop"
 LEAST_REQUESTS = 8  # fewer arrivals say nothing of a p95
 MOST_REQUESTS = 600  # more say nothing new, and a server that cannot keep up would be buried
+MORE_GOES = 2  # at a rate that did not hold while the host was busy: that says nothing of the server
+LATE_SHARE, LATE_S = 0.1, 0.02  # of the limit, and at least: requests of ours sent later than that are late
 DRAIN = 1.0  # of the schedule's length: how long the last replies are waited for
 
 
@@ -34,6 +38,7 @@ class Try:
     ttft_p95_s: float | None
     decode_p10_tps: float | None
     held: bool
+    disturbed: str | None = None  # what the host was busy with when it did not hold, at the last go too
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,7 +53,10 @@ class Search:
 
 
 async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Steps:
-    """Try rates - doubled or halved at first, then in between - until the highest that holds is bracketed."""
+    """Try rates - doubled or halved at first, then in between - until the highest that holds is bracketed.
+
+    A rate that does not hold while something else keeps the host busy has another go, and says so when it has no more.
+    """
     bracket, tries = Bracket(), list[Try]()
     while len(tries) < search.tries:
         rate = bracket.next_rate(search.first_rate_rps)
@@ -60,11 +68,19 @@ async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Steps:
         # a slow rate needs a longer schedule before enough has arrived, a fast one has enough sooner
         lasting_s = min(max(search.lasting_s, LEAST_REQUESTS / rate), MOST_REQUESTS / rate)
         moments = arrival_times(rate, lasting_s, search.seed)
-        answered, unanswered = await _send(bench, moments, search.reply_tokens, lasting_s * DRAIN)
-        for exchange, lag_s in answered:
-            yield Timed(purpose=OPEN_LOOP, exchange=exchange, point={"rate_rps": rate}, scheduled_lag_s=lag_s)
-        tries.append(_judge(rate, answered, unanswered, limits))
-        bracket = bracket.after(rate, held=tries[-1].held)
+        for _ in range(1 + MORE_GOES):
+            began_s = time.perf_counter()
+            answered, unanswered = await _send(bench, moments, search.reply_tokens, lasting_s * DRAIN)
+            ended_s = time.perf_counter()
+            for exchange, lag_s in answered:
+                yield Timed(purpose=OPEN_LOOP, exchange=exchange, point={"rate_rps": rate}, scheduled_lag_s=lag_s)
+            found = _judge(rate, answered, unanswered, limits)
+            lags = [lag for _, lag in answered]
+            busy = None if found.held else bench.disturbed(began_s, ended_s) or _late(lags, limits)
+            if busy is None or bench.budget.is_spent or not bench.is_alive():
+                break
+        tries.append(dataclasses.replace(found, disturbed=busy))
+        bracket = bracket.after(rate, held=found.held)
         if not bench.is_alive():
             yield Ended(name=OPEN_LOOP, why="the server died under load", facts=_facts(bracket, tries))
             return
@@ -97,6 +113,14 @@ async def _send(
         task.cancel()
     await asyncio.gather(*late, return_exceptions=True)
     return [task.result() for task in tasks if task in done], len(late)
+
+
+def _late(lags: list[float], limits: Limits) -> str | None:
+    """That requests of ours were sent so late that it may be why a rate did not hold; None: they were not."""
+    late_s = quantile(lags, 0.95) if lags else 0.0
+    if late_s <= max(LATE_S, LATE_SHARE * limits.ttft_s):
+        return None
+    return f"requests were sent {format_duration(late_s)} late (p95)"
 
 
 def _judge(rate: float, answered: list[tuple[Exchange, float]], unanswered: int, limits: Limits) -> Try:

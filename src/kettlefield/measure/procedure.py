@@ -158,6 +158,8 @@ class Bench:
     frame_tokens: float | None = None  # of a prompt beside its filler, its unique line included; None: by characters
     prompts_guessed: bool = False  # the server counts no prompt tokens: lengths are by that guess
     counts_apart: bool = False  # it counts them only without streaming
+    # what disturbed the host between two moments of the monotonic clock, in words; None: nothing
+    disturbed: Callable[[float, float], str | None] = lambda *_: None
 
     async def ask(self, text: str, reply_tokens: int, *, unique: bool = True) -> Exchange:
         """Ask with a cap. A unique text starts with a line that occurred never before, so that no prompt

@@ -28,6 +28,7 @@ class Capacity:
     engineers: int | None  # whom it serves, by the plan's requests an engineer and hour
     tries: tuple[dict[str, Any], ...]
     why_ended: str
+    disturbed: str  # what the host was busy with at the rate that failed, so that it says nothing; empty: nothing
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,7 +80,15 @@ def capacity_found(plan: dict[str, Any], ended: Ends) -> Capacity | None:
         engineers=int(holds * 3600 / each) if holds is not None and each else None,
         tries=tuple(facts.get("tries", ())),
         why_ended=why,
+        disturbed=_disturbed_at(facts),
     )
+
+
+def _disturbed_at(facts: dict[str, Any]) -> str:
+    """What the host was busy with at the lowest rate that did not hold."""
+    tries: list[dict[str, Any]] = facts.get("tries", [])
+    said = (one.get("disturbed") for one in tries if one.get("rate_rps") == facts.get("fails_at_rps"))
+    return next(said, None) or ""
 
 
 def loads_of(record: Record) -> dict[str, tuple[Load, ...]]:

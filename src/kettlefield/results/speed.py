@@ -69,8 +69,8 @@ class ClosedLoop:
     """A closed loop with several clients."""
 
     cells: tuple[Cell, ...]
-    rates_tps: tuple[float | None, ...]  # of all clients together, for each cell
-    saturation_concurrency: int | None
+    rates_tps: tuple[float | None, ...]  # of all clients together, for each cell; None: a request was disturbed
+    saturation_concurrency: int | None  # None: not reached, or a request was disturbed
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -343,11 +343,12 @@ def _depth(frame: pd.DataFrame, plan: dict[str, Any], ended: Ends) -> Depth:
 def _closed_loop(frame: pd.DataFrame, ended: Ends) -> ClosedLoop:
     _, facts = ended.get("closed_loop", ("", {}))
     rates = {entry["concurrency"]: entry["rate_tps"] for entry in facts.get("counts", [])}
-    counts = list(dict.fromkeys(point["concurrency"] for point in frame["point"]))
+    cells = _cells(frame, lambda point: str(point["concurrency"]))
+    # a rate of all together holds every moment, those in which something else kept the host busy too
     return ClosedLoop(
-        cells=_cells(frame, lambda point: str(point["concurrency"])),
-        rates_tps=tuple(rates.get(count) for count in counts),
-        saturation_concurrency=facts.get("saturation_concurrency"),
+        cells=cells,
+        rates_tps=tuple(None if cell.disturbed else rates.get(int(cell.label)) for cell in cells),
+        saturation_concurrency=None if any(cell.disturbed for cell in cells) else facts.get("saturation_concurrency"),
     )
 
 

@@ -146,12 +146,14 @@ def closed_loop_table(rows: Sequence[Timing], floor: Floor) -> Table | None:
         loop = row.closed_loop
         for cell, total in zip(loop.cells, loop.rates_tps, strict=True):
             saturated = loop.saturation_concurrency is not None and cell.label == str(loop.saturation_concurrency)
-            cells.append((row.candidate, *_cells(cell), total, "saturation point" if saturated else ""))
+            together = "disturbed" if cell.disturbed else total
+            cells.append((row.candidate, *_cells(cell), together, "saturation point" if saturated else ""))
     return table(
         "Closed-loop load",
         [*_head("concurrency", floor, align=Align.RIGHT, decode="decode of each p50"), rate("all together"), words("")],
         cells,
-        note="Saturation point: beyond it twice the concurrency brings less than a tenth more.",
+        note="Saturation point: beyond it twice the concurrency brings less than a tenth more; not said where the "
+        "host was busy.",
     )
 
 
@@ -159,6 +161,12 @@ def capacity_table(rows: Sequence[Timing]) -> Table | None:
     """The highest rate of random arrivals at which the limits hold."""
     known = [(row.candidate, row.capacity) for row in rows if row.capacity is not None]
     engineers = any(capacity.engineers is not None for _, capacity in known)
+    in_doubt = [
+        f"{name} did not hold {capacity.fails_rps:.3g} requests/s while the host was busy ({capacity.disturbed}): its"
+        " capacity may be higher"
+        for name, capacity in known
+        if capacity.disturbed
+    ]
     return table(
         "Capacity under open-loop load",
         [
@@ -179,7 +187,9 @@ def capacity_table(rows: Sequence[Timing]) -> Table | None:
         ],
         note="The highest rate of random arrivals at which the plan's limits on TTFT (p95, from the scheduled "
         "moment) and "
-        "decode rate (p10) hold." + (" Engineers: by the plan's requests per engineer and hour." if engineers else ""),
+        "decode rate (p10) hold."
+        + (" Engineers: by the plan's requests per engineer and hour." if engineers else "")
+        + "".join(f" {said}." for said in in_doubt),
     )
 
 
@@ -199,7 +209,10 @@ def loads_table(rows: Sequence[Timing]) -> Table | None:
             Column(name="weights read at", align=Align.RIGHT, show=lambda value: f"{size('').show(value)}/s"),
         ],
         [
-            (row.candidate, load.kind, load.load_s, load.first_answer_s, load.bytes_s)
+            (
+                *(row.candidate, load.kind + (", disturbed" if load.disturbed else "")),
+                *(load.load_s, load.first_answer_s, load.bytes_s),
+            )
             for row in rows
             for load in row.loads
         ],

@@ -169,12 +169,15 @@ def _in_line(texts: Sequence[str]) -> Sequence[str]:
         return texts
     places = max((len(part["places"] or "") for part in parts if part), default=0)
     lengths = max((len(part["interval"] or "") for part in parts if part), default=0)
-    return [
-        f"{part['whole']}{(part['places'] or '').ljust(places)}{(part['interval'] or '').rjust(lengths)}{part['unit']}"
-        if part
-        else text
-        for text, part in zip(texts, parts, strict=True)
-    ]
+    return [_placed(part, places, lengths) if part else text for text, part in zip(texts, parts, strict=True)]
+
+
+def _placed(part: re.Match[str], places: int, lengths: int) -> str:
+    """A figure with room for the places and the interval of others; its unit stays beside it."""
+    number = part["whole"] + (part["places"] or "").ljust(places)
+    if part["interval"]:
+        return number + part["interval"].rjust(lengths) + part["unit"]
+    return number + part["unit"] + " " * lengths
 
 
 def _figure_text(column: Column, text: str, style: str) -> Text:

@@ -188,7 +188,8 @@ def _under_load(material: Material) -> Chart | None:
                     {"candidate": one.candidate, "concurrency": count, "rate_tps": rate, "saturation": saturation}
                 )
         if one.capacity is not None:
-            tries += [{"candidate": one.candidate, **attempt} for attempt in one.capacity.tries]
+            quiet = [attempt for attempt in one.capacity.tries if not attempt.get("disturbed")]
+            tries += [{"candidate": one.candidate, **attempt} for attempt in quiet]
             if one.capacity.holds_rps is not None:
                 capacities[one.candidate] = one.capacity.holds_rps
     return under_load(
