@@ -1,7 +1,11 @@
 """Grading: the right outcome for each kind of answer, and no way round the checks."""
 
 import dataclasses
+import os
 import shutil
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import msgspec
@@ -290,3 +294,30 @@ def test_the_same_answer_is_run_once_and_one_that_a_busy_rig_may_have_failed_aga
     assert graded("while (true) {}")[2] > 0
     # another variant of the exercise asks for something else
     assert graded(exercise.answer[exercise.spec.file], msgspec.structs.replace(exercise))[2] > 0
+
+
+def test_one_a_processor_is_graded_at_once_and_waiting_for_the_same_answer_keeps_none_idle(monkeypatch):
+    monkeypatch.setattr(os, "cpu_count", lambda: 2)
+    fresh, exercise = Grader(available_isolation()), SUITE["lost-property"]
+    run_checks, active, most, other_ran = fresh._run_checks, [], [], threading.Event()
+
+    def watched(of, checks, answer):
+        active.append(answer)
+        most.append(len(active))
+        text = answer.files[answer.main]
+        if "same" in text:
+            assert other_ran.wait(60)  # comes only if whoever waits for this one takes no turn
+        other_ran.set()
+        time.sleep(0.05)
+        active.remove(answer)
+        return run_checks(of, checks, answer)
+
+    monkeypatch.setattr(fresh, "_run_checks", watched)
+    replies = [f"```javascript\n{word}(\n```" for word in ("same", "same", "same", "other", "more", "last")]
+    with ThreadPoolExecutor(fresh.at_once) as threads:
+        work = [threads.submit(fresh.grade_reply, exercise, reply, cap_hit=False) for reply in replies]
+        # what a workspace runs takes its turn too
+        work += [threads.submit(fresh.in_turn, lambda: most.append(len(active) + 1)) for _ in range(4)]
+        ended = [one.result() for one in work]
+    assert [one.outcome for one in ended[:6]] == [Outcome.NO_BUILD] * 6 and max(most) == 2
+    assert len(most) == 4 + 4  # of the same answer one was graded

@@ -194,7 +194,7 @@ async def _run_workspace(desk: Desk, due: Due, sampling: dict[str, object], aski
         sampling=sampling,
         ask_once=ask_once,
         grader=desk.grader,
-        in_thread=lambda work: loop.run_in_executor(desk.threads, work),
+        in_thread=lambda work: loop.run_in_executor(desk.threads, desk.grader.in_turn, work),
         entry_of=entry_of,
     )
     if attempt is None:

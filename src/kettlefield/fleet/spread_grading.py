@@ -2,7 +2,6 @@
 
 import asyncio
 import contextlib
-import os
 import threading
 import uuid
 from collections.abc import Callable, Iterator, Mapping
@@ -57,7 +56,6 @@ class SpreadGrader(Grader):
         self._times_nothing = plan.rig.accelerator.startswith("simulated:")
         self._known: dict[str, str] = {}  # worker -> why it does not take part; empty: it does
         self._asked: dict[str, Any] = {}  # worker that was asked -> its answer to come
-        self._here = threading.BoundedSemaphore(os.cpu_count() or 1)
         self._ended = threading.Event()
         # beside the work: a grader that makes itself ready takes minutes the first time
         self._looking = threading.Thread(target=self._keep_looking, name="graders", daemon=True)
@@ -93,10 +91,7 @@ class SpreadGrader(Grader):
         found = self._elsewhere(wanted)
         if found is not None:
             return found
-        with self._here:
-            return super().grade_reply(
-                exercise, reply, cap_hit=cap_hit, turn=turn, earlier=earlier, continued=continued
-            )
+        return super().grade_reply(exercise, reply, cap_hit=cap_hit, turn=turn, earlier=earlier, continued=continued)
 
     def _elsewhere(self, wanted: Reply) -> Grade | None:
         """A grader's grade; None: nobody could give one."""

@@ -3,9 +3,11 @@
 import dataclasses
 import fnmatch
 import os
+import threading
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import TypeVar
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.extraction.extract import extract_answer
@@ -29,11 +31,13 @@ from kettlefield.sandbox.isolation import Isolation
 from kettlefield.sandbox.runner import Sandbox
 from kettlefield.suite.format import Check, Exercise
 
+T = TypeVar("T")
 # after these the other checks would find the same
 _FINAL = frozenset({RunEnd.NO_BUILD, RunEnd.MISSING_MODULE, RunEnd.RIG_FAULT})
 # a busy rig may have had its part in these
 _UNCERTAIN = frozenset({RunEnd.TIMED_OUT, RunEnd.OVER_LIMIT, RunEnd.RIG_FAULT})
 _MOST_REPLIES = 1024  # whose checks are kept: some KiB each, a page with its pictures up to a MiB
+_MOST_WAITING = 4  # replies a processor that are given to threads at once
 # exercises of this kind take seconds by design, and say nothing more of a toolchain
 _SLOW_KINDS = frozenset({"speed"})
 
@@ -98,6 +102,7 @@ class Grader:
         self.sandbox = Sandbox(isolation)
         self.kept = Kept()
         self._replies = Kept(_MOST_REPLIES)
+        self._turns = threading.BoundedSemaphore(os.cpu_count() or 1)  # one a processor is graded at once
 
     @property
     def isolation(self) -> Isolation:
@@ -106,8 +111,13 @@ class Grader:
 
     @property
     def at_once(self) -> int:
-        """Answers that are graded at once, each in a thread of its own."""
-        return os.cpu_count() or 1
+        """Threads that replies are given to: one that waits for the same answer elsewhere keeps no processor idle."""
+        return _MOST_WAITING * (os.cpu_count() or 1)
+
+    def in_turn(self, work: Callable[[], T]) -> T:
+        """Do some work that keeps a processor busy, at most one a processor at once."""
+        with self._turns:
+            return work()
 
     def grade_reply(
         self,
@@ -149,7 +159,7 @@ class Grader:
         )
 
         def check() -> _Checked:
-            return self._run_checks(exercise, exercise.turns[turn - 1].checks, answer)
+            return self.in_turn(lambda: self._run_checks(exercise, exercise.turns[turn - 1].checks, answer))
 
         def known_or_checked() -> _Checked:
             key = (_Same(exercise), turn, answer.main, answer.language, tuple(sorted(answer.files.items())))
@@ -189,7 +199,7 @@ class Grader:
             return [None] * len(answers)
         built = [self._build(exercise, _given_answer(exercise, files)) for files in answers]
         pages = [one for one in built if isinstance(one, Built)]
-        return visit_pages(exercise, exercise.spec.check, pages, self.sandbox)
+        return visit_pages(exercise, exercise.spec.check, pages, self.sandbox, pictures=False)
 
     def build_ahead(self, exercise: Exercise, answers: Sequence[Mapping[str, str]]) -> None:
         """Build several of the exercise's own answers at once, where a compiler takes most of its time to start.

@@ -1,7 +1,8 @@
 """A suite's folder in, checked exercises out, with the digest that fixes it; errors name the file and the key."""
 
 import hashlib
-from collections.abc import Mapping, Sequence
+import os
+from collections.abc import Iterator, Mapping, Sequence
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -23,35 +24,36 @@ from kettlefield.suite.workspace_files import read_workspace, tree_after
 LOCK_NAME = "suite.lock"
 
 
-def suite_files(folder: Path) -> list[Path]:
-    """Every file that belongs to a suite, in a fixed order; hidden files, caches and the lock do not.
+def _parts_below(place: str, above: tuple[str, ...]) -> Iterator[tuple[str, ...]]:
+    """Every file that belongs to a suite, by the names that lead to it; hidden files, caches and the lock do not."""
+    with os.scandir(place) as entries:
+        for entry in entries:
+            parts = (*above, entry.name)
+            if entry.name.startswith(".") or entry.name == "__pycache__" or parts == (LOCK_NAME,):
+                continue
+            if entry.is_symlink():
+                hint = "A suite holds plain files only, so that its digest fixes it."
+                raise InputError("is a link", entry.path, hint)
+            if entry.is_dir():
+                yield from _parts_below(entry.path, parts)
+            elif entry.is_file():
+                yield parts
+
+
+def exercise_digests(folder: Path) -> dict[str, str]:
+    """For each top-level entry of a suite (an exercise's folder, or a file) the digest of what it holds.
 
     Raises
     ------
     InputError
         A link is among them: what it points to could change without the digest knowing.
     """
-    paths = []
-    for path in sorted(folder.rglob("*")):
-        parts = path.relative_to(folder).parts
-        if any(part.startswith(".") or part == "__pycache__" for part in parts) or parts == (LOCK_NAME,):
-            continue
-        if path.is_symlink():
-            raise InputError("is a link", str(path), "A suite holds plain files only, so that its digest fixes it.")
-        if path.is_file():
-            paths.append(path)
-    return paths
-
-
-def exercise_digests(folder: Path) -> dict[str, str]:
-    """For each top-level entry of a suite (an exercise's folder, or a file) the digest of what it holds."""
     hashes: dict[str, hashlib._Hash] = {}
-    for path in suite_files(folder):
-        relative = path.relative_to(folder)
-        content = path.read_bytes()
-        entry = hashes.setdefault(relative.parts[0], hashlib.sha256())
+    for parts in sorted(_parts_below(str(folder), ())):
+        content = folder.joinpath(*parts).read_bytes()
+        entry = hashes.setdefault(parts[0], hashlib.sha256())
         # lengths first, so that no two different trees feed the same bytes
-        entry.update(f"{relative.as_posix()}\0{len(content)}\0".encode())
+        entry.update(f"{'/'.join(parts)}\0{len(content)}\0".encode())
         entry.update(content)
     return {name: f"sha256:{digest.hexdigest()}" for name, digest in hashes.items()}
 

@@ -7,7 +7,7 @@ confidence: an interval at that confidence, taken at every look, holds at all lo
 
 import itertools
 from collections.abc import Callable, Sequence
-from functools import lru_cache, partial
+from functools import cache, lru_cache, partial
 from statistics import NormalDist
 
 import numpy as np
@@ -91,9 +91,16 @@ def boundaries(fractions: Sequence[float], error: float, spend: Spend = spent) -
     return _boundaries(tuple(min(1.0, float(fraction)) for fraction in fractions), float(error), spend)
 
 
+@cache
+def _rule() -> tuple[np.ndarray, np.ndarray]:
+    """Places within (-1, 1) and weights of the quadrature, shape (nodes,) each."""
+    points, weights = np.polynomial.legendre.leggauss(_NODES)
+    return points, weights
+
+
 @lru_cache(maxsize=512)
 def _boundaries(fractions: tuple[float, ...], error: float, spend: Spend) -> tuple[float, ...]:
-    points, weights = np.polynomial.legendre.leggauss(_NODES)
+    points, weights = _rule()
     found: list[float] = []
     places = density = np.array([])  # of the sum of increments, over what has not crossed
     before_t, before_spent = 0.0, 0.0
@@ -174,7 +181,7 @@ def chance_decided(
         0 for looks that lie behind.
     """
     bounds = boundaries(fractions, error, spend)
-    points, weights = np.polynomial.legendre.leggauss(_NODES)
+    points, weights = _rule()
     places, density = np.array([seen * at**0.5]), np.array([1.0])
     before, chances, kept = at, [], 1.0
     for fraction, z in zip(fractions, bounds, strict=True):
