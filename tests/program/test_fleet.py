@@ -8,6 +8,7 @@ import subprocess
 import sys
 import threading
 import time
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -47,10 +48,12 @@ class Fleet:
         self.start("scheduler", "scheduler", "--host", "127.0.0.1", "--port", "0", "--no-dashboard",
                    "--scheduler-file", str(self.file))  # fmt: skip
         until = time.monotonic() + 120
-        while not self.file.exists():
-            assert time.monotonic() < until
+        while time.monotonic() < until:
+            # the scheduler makes the file first and fills it after
+            with suppress(FileNotFoundError, json.JSONDecodeError):
+                return json.loads(self.file.read_text())["address"]
             time.sleep(0.05)
-        return json.loads(self.file.read_text())["address"]
+        raise AssertionError((self.folder / "scheduler.out").read_text())
 
     def worker(self, name, address, resources=None, *, threads=1, **env):
         resources = f"rig=1 {name}=1" if resources is None else resources

@@ -259,7 +259,8 @@ def test_a_whole_campaign_on_real_inference(campaign, run_main, tmp_path):
     assert set(speed["f16"]["ended"].values()) == {"done"}
     assert "exceed the context" in speed["f16"]["depth"]["past_window"]
     one, six = speed["f16"]["closed_loop"]["rates_tps"]
-    assert six > one  # slots share each unpacking of the weights
+    # slots share each unpacking of the weights; a host that was busy with something else leaves no rate
+    assert None in (one, six) or six > one
     memory = run_main("compare", record, "--part", "memory", "--json").json["candidates"]
     less = {row["candidate"].split("@")[1]: row["less_than_reference"] for row in memory}
     assert less["f16"] is None and less["q2_k"]["weights_bytes"] > less["q8_0"]["weights_bytes"] > 2**20
