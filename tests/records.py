@@ -1,8 +1,9 @@
 """A record written entry by entry, so that what is read back is known by hand."""
 
 import contextlib
-import dataclasses
 import hashlib
+
+import msgspec
 
 from kettlefield.core.outcome import CheckResult, Outcome, RunEnd
 from kettlefield.core.timing.timeline import Trace
@@ -149,13 +150,13 @@ class Writer:
     def timed(self, ids, purpose, point, *, first=0.1, rate=100.0, tokens=11, prompt=None, memory=None, **more):
         stamps = tuple(first + n / rate for n in range(tokens))
         entry = self.exchange(ids, stamps=stamps, tokens=more.pop("counted", tokens), purpose=purpose)
-        trace = dataclasses.replace(entry.exchange.trace, prompt_tokens=prompt)
+        trace = msgspec.structs.replace(entry.exchange.trace, prompt_tokens=prompt)
         if more.pop("counts_nothing", False):
-            trace = dataclasses.replace(trace, completion_tokens=None)
+            trace = msgspec.structs.replace(trace, completion_tokens=None)
         fault = more.pop("fault", None)
-        exchange = dataclasses.replace(entry.exchange, trace=trace, fault=fault)
+        exchange = msgspec.structs.replace(entry.exchange, trace=trace, fault=fault)
         self.record.save_exchange(
-            dataclasses.replace(entry, exchange=exchange, point=point, memory_bytes=memory, **more)
+            msgspec.structs.replace(entry, exchange=exchange, point=point, memory_bytes=memory, **more)
         )
 
     def ended(self, ids, name, why="done", **facts):

@@ -207,9 +207,9 @@ def test_a_gap_is_filled_by_the_part_or_the_whole(reply):
 
 
 def test_a_model_that_fills_the_gap_itself_may_repeat_what_follows_it():
-    import dataclasses
+    import msgspec
 
-    wanted = dataclasses.replace(GAP, continued=True)
+    wanted = msgspec.structs.replace(GAP, continued=True)
     assert extract_answer(BODY, wanted).text == WHOLE
     found = extract_answer(BODY + CLOSING + "\nprint(rest(3))\n", wanted)
     assert (found.text, "ran on" in found.remarks[0]) == (WHOLE, True)

@@ -1,11 +1,11 @@
 """Replies as models really write them: the answer that a careful person would take from each."""
 
-import dataclasses
 import resource
 import subprocess
 import sys
 from functools import partial
 
+import msgspec
 import pytest
 
 from kettlefield.core.extraction import extract as extraction
@@ -269,5 +269,5 @@ def test_hostile_texts_take_linear_time():
 
 
 def test_thinking_does_not_change_what_is_asked_of_a_gap():
-    wanted = dataclasses.replace(PYTHON, gap=Gap(opening="def berth_of(ship):\n"), continued=True)
+    wanted = msgspec.structs.replace(PYTHON, gap=Gap(opening="def berth_of(ship):\n"), continued=True)
     assert taken("    return ship[0]\n\n\nprint(1)\n", wanted) == CODE

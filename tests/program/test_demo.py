@@ -62,7 +62,10 @@ def test_the_demo_ends_well_and_says_that_it_is_simulated(demo):
         (("--pairs",), ("Exercises lost and won", "Candidates side by side", "--notes")),
         (("--wide", "--pairs"), ("Exercises lost and won", "Pareto-optimal", "predicted", "Peak memory: the server's")),
         (("--notes",), ("peak memory", "Peak memory: the server's", "quaylib-split-bill")),
-        (("--part", "speed"), ("context depth", "Capacity under open-loop load", "Saturation point", "past its window")),
+        (
+            ("--part", "speed"),
+            ("context depth", "Capacity under open-loop load", "Saturation point", "past its window"),
+        ),
         (("--part", "memory"), ("each token of context", "reported by", "Samphire SK-4 (simulated)")),
         (("--part", "solved"), ("pass@2", "pass@1")),
         (("--part", "cost"), ("GiB x s/solved", "than its reference")),

@@ -12,7 +12,7 @@ from records import PASSED, WRONG, Writer
 from kettlefield.demo.simulated_models import MODELS, write_weights
 
 MODULE = """
-import dataclasses
+import msgspec
 from pathlib import Path
 
 from kettlefield.core.units import Unit
@@ -28,7 +28,7 @@ def solved_count(_evidence, row, _criterion, _confidence):
 
 def read(path):
     inner = read_gguf_facts(path.parent / path.read_text().split()[1])
-    return dataclasses.replace(inner, path=path, files=(path,), format="tally")
+    return msgspec.structs.replace(inner, path=path, files=(path,), format="tally")
 
 
 TALLY = WeightsFormat(

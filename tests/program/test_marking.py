@@ -1,6 +1,5 @@
 """Marks: given blind in a terminal and on a sheet, taken back, read in, agreed on, and mixed into a score."""
 
-import dataclasses
 import json
 import os
 import pty
@@ -8,6 +7,7 @@ import shutil
 import sqlite3
 import subprocess
 
+import msgspec
 import pytest
 from playwright.sync_api import sync_playwright
 from records import PASSED, WRONG, Writer
@@ -242,7 +242,7 @@ def test_what_a_rig_has_no_language_for_is_not_measured_and_every_table_says_so(
     plan.write_text(plan.read_text().replace('suite = "berthdesk"', 'suite = "mine"'))
     lacking = language.Missing(language=name, remedy=remedy)
     without = dict(all_languages.LANGUAGES.items())
-    without[name] = dataclasses.replace(without[name], probe=lambda: lacking)
+    without[name] = msgspec.structs.replace(without[name], probe=lambda: lacking)
     monkeypatch.setattr(all_languages.LANGUAGES, "_known", without)
     all_languages.find_toolchain.cache_clear()
     shutil.copytree(mine / exercise, tmp_path / "alone" / exercise)

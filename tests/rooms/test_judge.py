@@ -1,7 +1,6 @@
 """The judge: what it is asked, that it goes on where it stopped, and that its biases are found whatever they are."""
 
 import asyncio
-import dataclasses
 from contextlib import asynccontextmanager
 from pathlib import Path
 
@@ -130,11 +129,10 @@ class Client:
         self.asked.append(ask)
         text = self.said[(len(self.asked) - 1) % len(self.said)]
         trace = Trace(stamps_s=(0.1,), thinking=(False,), finished_s=0.2, completion_tokens=3)
-        fields = {f.name: f.default for f in dataclasses.fields(Exchange) if f.default is not dataclasses.MISSING}
-        return Exchange(**fields | {
-            "ask": ask, "asked_at": 0.0, "sent_s": 0.0, "concurrency": 1, "text": text, "thinking": "", "finish_reason": "stop",
-            "fault": None, "trace": trace,
-        })  # fmt: skip
+        return Exchange(
+            ask=ask, asked_at=0.0, sent_s=0.0, concurrency=1, text=text, thinking="", finish_reason="stop",
+            fault=None, trace=trace,
+        )  # fmt: skip
 
 
 def test_a_sitting_is_blind_goes_on_and_keeps_what_could_not_be_read(record, monkeypatch, tmp_path):

@@ -1,7 +1,6 @@
 """Pages in a real browser inside the isolation: what they show, how hostile ones end."""
 
-import dataclasses
-
+import msgspec
 import pytest
 from exercises import grader, write_exercise
 
@@ -176,7 +175,7 @@ def test_without_a_driver_it_is_the_rigs_fault(exercise, monkeypatch):
     grade = fresh.grade_files(exercise, exercise.answer)
     assert str(grade.outcome) == "rig-fault" and "pip install" in grade.fault
     monkeypatch.undo()
-    lost = dataclasses.replace(pages.find_toolchain("html"), program="/usr/bin/false")
+    lost = msgspec.structs.replace(pages.find_toolchain("html"), program="/usr/bin/false")
     monkeypatch.setattr("kettlefield.grading.grader.find_toolchain", lambda _: lost)
     assert str(fresh.grade_files(exercise, exercise.answer).outcome) == "rig-fault"
     monkeypatch.setattr("kettlefield.grading.grader.find_toolchain", lambda _: Missing(language="html", remedy="r"))

@@ -1,10 +1,10 @@
 """What real servers do: streams that end without a word, prompts that do not fit, settings of their own, deaths."""
 
 import asyncio
-import dataclasses
 import json
 import sys
 
+import msgspec
 import pytest
 
 from kettlefield.campaign.preflight import check_session, find_fit, neutral_settings, prompt_chars, prompt_tokens
@@ -147,7 +147,7 @@ def test_several_tokens_an_event_are_paced_without_those_of_the_first():
     trace = Trace(stamps_s=(0.1, 0.2, 0.3, 0.4), thinking=(False,) * 4, finished_s=0.5, completion_tokens=12)
     figures = read_figures(trace)
     assert figures.decode_tps == pytest.approx(9 / 0.3) and figures.packed
-    alone = read_figures(dataclasses.replace(trace, completion_tokens=None))
+    alone = read_figures(msgspec.structs.replace(trace, completion_tokens=None))
     assert alone.decode_tps == pytest.approx(3 / 0.3) and alone.token_count is TokenCount.EVENTS
 
 
@@ -191,7 +191,7 @@ def test_after_an_overlong_line_a_stdio_server_is_read_on(tmp_path):
         await server.start()
         try:
             await server.ready()
-            broken = await server.ask(dataclasses.replace(ASK, sampling={"seed": 7}))
+            broken = await server.ask(msgspec.structs.replace(ASK, sampling={"seed": 7}))
             return broken, await asyncio.gather(server.ask(ASK), server.ask(ASK))
         finally:
             await server.stop()
@@ -310,7 +310,7 @@ def counting(chars_per_token, *, in_stream=True, whole_too=True, context=10**6, 
 def fit(answer, context):
     exercises = tuple(SUITE[name] for name in sorted(SUITE)[:30])
     candidate = desk(None, []).candidate
-    candidate = dataclasses.replace(candidate, server=dataclasses_replace(candidate.server, context=context))
+    candidate = msgspec.structs.replace(candidate, server=msgspec.structs.replace(candidate.server, context=context))
 
     async def run():
         async with Wire(answer) as wire:
@@ -318,12 +318,6 @@ def fit(answer, context):
 
     tokens = {e.id: prompt_chars(render_exercise(e, candidate.prompting)) for e in exercises}
     return asyncio.run(run()), tokens, (candidate, exercises)
-
-
-def dataclasses_replace(struct, **changes):
-    import msgspec
-
-    return msgspec.structs.replace(struct, **changes)
 
 
 def test_exercises_whose_prompts_do_not_fit_are_known_before_they_are_asked():

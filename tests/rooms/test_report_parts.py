@@ -428,10 +428,9 @@ def test_samples_are_taken_from_the_record_as_they_were_measured(write):
 
 
 def test_memory_over_time_is_the_longest_warm_session_with_its_phases_one_after_the_other(write):
-    import dataclasses
-
     import numpy as np
 
+    from kettlefield.core.as_dict import as_dict
     from kettlefield.record.entries import MemoryEntry
 
     writer = write()
@@ -444,7 +443,7 @@ def test_memory_over_time_is_the_longest_warm_session_with_its_phases_one_after_
             end_bytes=2, mapped_peak_bytes=0, energy_j=None, energy_from=None, series=pack_series(table),
         )  # fmt: skip
         writer.record.save_memory(entry)
-        return dataclasses.asdict(entry)
+        return as_dict(entry)
 
     phase(ids[1], "load", [(100_000, 10, 0, 0), (200_000, 20, 5, 0)])
     phase(ids[1], "answers", [(50_000, 30, 5, 0), (150_000, 40, 5, 0)])

@@ -1,7 +1,6 @@
 """Work in a repository: tools and their errors, calls in both forms, a context that fills up, ends and outcomes."""
 
 import asyncio
-import dataclasses
 import json
 import os
 from types import SimpleNamespace
@@ -111,7 +110,7 @@ def play(exercise, replies, form="functions", candidate=CANDIDATE):
     async def ask_once(ask):
         asked.append(ask)
         reply = replies[min(len(asked), len(replies)) - 1]
-        return reply if reply is None else dataclasses.replace(reply, ask=ask)
+        return reply if reply is None else msgspec.structs.replace(reply, ask=ask)
 
     async def in_thread(work):
         return work()

@@ -1,11 +1,12 @@
 """The conductor: what happens in which order, candidate by candidate, so that a campaign can be resumed."""
 
 import asyncio
-import dataclasses
 import math
 import time
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
+
+import msgspec
 
 from kettlefield.campaign.deciding import Deciding
 from kettlefield.campaign.fixed_texts import fixed_texts
@@ -126,7 +127,7 @@ class Conductor:
                 for one in chosen
             ]
             if ANSWERS not in scope.parts:
-                standings = [dataclasses.replace(one, wants_more=False) for one in standings]
+                standings = [msgspec.structs.replace(one, wants_more=False) for one in standings]
             turn = next_turn(standings, deciding.blocks.count, stalled, by_chance=budget_s is not None)
             if turn is None:
                 break
@@ -202,7 +203,7 @@ class Conductor:
         try:
             async with asyncio.timeout(limit_s):
                 until_s = time.monotonic() + ASKED_SHARE * limit_s
-                await self._run_candidate(candidate, dataclasses.replace(work, ask_until_s=until_s))
+                await self._run_candidate(candidate, msgspec.structs.replace(work, ask_until_s=until_s))
         except TimeoutError:
             pass
         left = len(self._pending(candidate, work.registered.id, work.scope, work.share))
@@ -410,7 +411,7 @@ class Conductor:
                 if not self._goes_on(candidate, work, block):
                     upto = block
                     break
-        turn = dataclasses.replace(work.turn, upto=upto) if work.turn is not None and upto is not None else None
+        turn = msgspec.structs.replace(work.turn, upto=upto) if work.turn is not None and upto is not None else None
         left = sum(
             form is not None or not due.exercise.workspace
             for due in self._pending(candidate, candidate_id, scope, work.share, turn)
@@ -435,7 +436,7 @@ class Conductor:
             due = [one for one in pending if one.fill == fill]
             session.phase = self._phase = ANSWERS if fill is None else filled_phase(fill)
             if fill is not None:
-                desk = dataclasses.replace(desk, task_tokens=self._record.task_tokens(candidate_id))
+                desk = msgspec.structs.replace(desk, task_tokens=self._record.task_tokens(candidate_id))
             try:
                 await run_answers(desk, due)
             except BaseExceptionGroup as group:

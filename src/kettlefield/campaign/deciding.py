@@ -1,8 +1,10 @@
 """A campaign that stops when it is decided: blocks drawn beforehand, looks after each, what a candidate still needs."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from statistics import NormalDist
+from typing import Any, TypeVar
+
+import msgspec
 
 from kettlefield.campaign.turns import Standing
 from kettlefield.core.acceptance import Criterion, NoWorse, Status, Threshold
@@ -28,8 +30,10 @@ from kettlefield.plan.suite_selection import Asked
 from kettlefield.record.store import Record
 from kettlefield.results.comparison import Window, compare
 from kettlefield.results.frames import every_trial_frame
-from kettlefield.results.look_rows import Look, blocks_asked, blocks_of, looks_of, start_seconds
+from kettlefield.results.look_rows import Look, blocks_asked, blocks_of, looks_of, newest_rows, start_seconds
 from kettlefield.suite.format import Exercise
+
+T = TypeVar("T")
 
 LEAST_IN_BLOCK = 5  # tasks: with fewer a look costs more than it can tell
 TOSS_UP = 2.5  # drift, either way, of a criterion of which nothing is known: one look at the end decides 8 of 10 such
@@ -66,8 +70,7 @@ def _own_id(exercise: Exercise) -> str:
     return exercise.id.rpartition("/")[2]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Step:
+class Step(msgspec.Struct, frozen=True, kw_only=True):
     """How a candidate stands after a look, for who watches."""
 
     candidate: str
@@ -90,6 +93,7 @@ class Deciding:
         self.blocks = blocks
         self._paired = any(isinstance(c.threshold, NoWorse) and not c.threshold.than_empty for c in plan.criteria)
         self._references = {one.family: one.name for one in plan.candidates if one.reference}
+        self._known: dict[tuple[str, str], tuple[object, Any]] = {}
 
     def say_what_waits(self) -> None:
         """Name the criteria that no look can judge."""
@@ -183,6 +187,9 @@ class Deciding:
         """
         if candidate.baseline or candidate.reference or self._complete:
             return None
+        return self._once("apart", candidate, self._fails_apart)
+
+    def _fails_apart(self, candidate: Candidate) -> str | None:
         for one in judge_apart(self._record, self._plan.criteria, self._plan.weights, candidate.name):
             if one.status is Status.NOT_MET:
                 return f"{one.criterion.label} {one.criterion.wanted} is not met"
@@ -197,7 +204,23 @@ class Deciding:
         judged = judge_timing(self._record, self._plan.criteria, self._plan.weights, candidate.name, looks, most)
         return all(one.status in DECIDED for one in judged)
 
+    def _once(self, what: str, candidate: Candidate, read: Callable[[Candidate], T]) -> T:
+        """What was read of a candidate since something that bears on it was written, by whoever it was: all of them
+        stand beside each other after every block, and just one of them was asked something.
+        """
+        candidate_id = self._record.candidate_id(candidate.name)
+        if candidate_id is None:
+            return read(candidate)
+        state = newest_rows(self._record, candidate_id)
+        if (what, candidate.name) not in self._known or self._known[what, candidate.name][0] != state:
+            self._known[what, candidate.name] = (state, read(candidate))
+        known: T = self._known[what, candidate.name][1]
+        return known
+
     def _judged(self, candidate: Candidate) -> list[tuple[Criterion, Status]]:
+        return self._once("judged", candidate, self._judge)
+
+    def _judge(self, candidate: Candidate) -> list[tuple[Criterion, Status]]:
         if candidate.name not in blocks_asked(self._record):
             return [(criterion, Status.UNDECIDED) for criterion in self._plan.criteria]
         every = frozenset(self.blocks.of)

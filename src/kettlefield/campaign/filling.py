@@ -1,8 +1,9 @@
 """The context filled before a task: project files in its prompt, or as turns before it, up to a share."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.campaign.filler_files import project_files
 from kettlefield.campaign.fixed_texts import read_text_file, text_files
@@ -26,8 +27,7 @@ LEAST_LINE = 8  # characters of a line that says anything
 WHERE = "[grading] fill_from"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Filling:
+class Filling(msgspec.Struct, frozen=True, kw_only=True):
     """Project files as one text, and how much of it fits before a task."""
 
     text: str
@@ -55,8 +55,10 @@ class Filling:
         files += "```\n\n" if files.count("```") % 2 else ""
         *rules, task = ask.messages
         if self.as_turns and ask.is_chat:
-            return replace(ask, messages=(*rules, *_turns(files), task))
-        return replace(ask, messages=(*rules, {**task, "content": f"{OPENING}{files}{TASK}{task['content']}"}))
+            return msgspec.structs.replace(ask, messages=(*rules, *_turns(files), task))
+        return msgspec.structs.replace(
+            ask, messages=(*rules, {**task, "content": f"{OPENING}{files}{TASK}{task['content']}"})
+        )
 
 
 def _turns(files: str) -> list[dict[str, str]]:
@@ -103,7 +105,9 @@ async def count_filling(
     known = task_ratio or GUESSED_CHARS_PER_TOKEN
     # a third of the context: enough for the mean over kinds of files, and sure to fit
     part = text[: round(context / 3 * known)]
-    exchange = await count_prompt(client, replace(render_text(part, candidate.prompting), sampling=sampling))
+    exchange = await count_prompt(
+        client, msgspec.structs.replace(render_text(part, candidate.prompting), sampling=sampling)
+    )
     counted = exchange.trace.prompt_tokens if exchange.fault is None else None
     filling = Filling(
         text=text,

@@ -1,9 +1,8 @@
 """What a plan still has to do and how long that takes at least - before the hours are spent."""
 
-import dataclasses
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kettlefield.campaign.measuring import steps_left, wish_of
@@ -22,8 +21,7 @@ from kettlefield.suite.format import Exercise
 from kettlefield.suite.selection_power import generated_tokens
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Forecast:
+class Forecast(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate's share of what is left to do."""
 
     candidate: str
@@ -105,7 +103,7 @@ def _forecast(
     mean_tokens = _mean_prompt(candidate, exercises, ratio)
     suite_tokens = float(np.mean([mean_tokens if fill is None else fill * candidate.server.context for fill in fills]))
     missing = set(steps_left(candidate, ended, frozenset({SPEED, MEMORY})))
-    wish = dataclasses.replace(wish_of(candidate), suite_tokens=round(suite_tokens), timed={"all": timed})
+    wish = msgspec.structs.replace(wish_of(candidate), suite_tokens=round(suite_tokens), timed={"all": timed})
     steps = [procedure.load(wish) for procedure in asked_for(wish) if procedure.name in missing]
     read = left * suite_tokens + sum(step.requests * step.prompt_tokens for step in steps)
     made = left * tokens / candidate.grading.concurrent_trials + sum(

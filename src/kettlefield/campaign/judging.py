@@ -1,12 +1,12 @@
 """A judge's sitting: every reply marked blind, pairs in both orders, all of it several times."""
 
 import asyncio
-import dataclasses
 import hashlib
 import secrets
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from itertools import combinations
+
+import msgspec
 
 from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.serving import speaking
@@ -27,8 +27,7 @@ from kettlefield.server.exchange import ChatClient
 FAULT_CHARS = 300
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Question:
+class Question(msgspec.Struct, frozen=True, kw_only=True):
     """One question to the judge: one reply to be marked, or two to choose between."""
 
     first: Item
@@ -130,7 +129,7 @@ async def _ask(client: ChatClient, candidate: Candidate, judge: Judge, question:
     # each round draws again; within one, every question has a seed of its own
     place = int.from_bytes(hashlib.sha256(repr(question.key).encode()).digest()[:4], "big") % 1_000_000
     exchange = await client.ask(
-        dataclasses.replace(ask, sampling=sampling_of(candidate, candidate.sampling.seed + place))
+        msgspec.structs.replace(ask, sampling=sampling_of(candidate, candidate.sampling.seed + place))
     )
     mark = read_mark(exchange.text) if question.second is None else None
     choice = read_choice(exchange.text) if question.second is not None else None

@@ -1,10 +1,10 @@
 """The speed and memory parts of one candidate: the procedures that its plan asks for, each put into the record."""
 
-import dataclasses
 import random
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.campaign.prompts import render_text
 from kettlefield.campaign.serving import Session
@@ -41,8 +41,7 @@ QUIET_S = 1.0  # looked back on before timing begins
 RULER_CHARS = 1500  # of the prompt by which the filler's characters a token are found
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Job:
+class Job(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate's measuring."""
 
     candidate: Candidate
@@ -59,8 +58,7 @@ class Job:
     is_decided: Callable[[tuple[int, ...], int], bool] | None = None  # as `Wish` has it
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Again:
+class Again(msgspec.Struct, frozen=True, kw_only=True):
     """What is to be measured again."""
 
     procedures: frozenset[str]  # with the purposes of their requests
@@ -153,7 +151,7 @@ async def measure(job: Job, names: tuple[str, ...]) -> None:
         job.note(f"{job.candidate.name}: the host is not quiet before timing begins: {busy}")
     bench = await _with_ruler(job, bench)
     points = job.session.record.timed_points(job.candidate_id, LATENCY)
-    wish = dataclasses.replace(
+    wish = msgspec.structs.replace(
         wish_of(job.candidate),
         asks=job.asks,
         texts=job.texts,
@@ -189,15 +187,15 @@ async def _with_ruler(job: Job, bench: Bench) -> Bench:
         counts.append(exchange.trace.prompt_tokens or 0)
     if not all(counts):
         job.note(f"{job.candidate.name}: the server does not count prompt tokens; prompt lengths are guessed")
-        return dataclasses.replace(bench, prompts_guessed=True)
+        return msgspec.structs.replace(bench, prompts_guessed=True)
     if apart:
         job.note(f"{job.candidate.name}: the server counts prompt tokens only without streaming; counted that way")
     chars, tokens = len(texts[0]) - len(texts[1]), counts[0] - counts[1]
     if chars <= 0 or tokens <= 0:  # a context so small that both are the same text
-        return dataclasses.replace(bench, chars_per_token=len(texts[0]) / counts[0], counts_apart=apart)
+        return msgspec.structs.replace(bench, chars_per_token=len(texts[0]) / counts[0], counts_apart=apart)
     each = chars / tokens
     frame = counts[0] - len(texts[0]) / each
-    return dataclasses.replace(bench, chars_per_token=each, frame_tokens=frame, counts_apart=apart)
+    return msgspec.structs.replace(bench, chars_per_token=each, frame_tokens=frame, counts_apart=apart)
 
 
 async def _keep(job: Job, procedure: Procedure | None, steps: Steps) -> None:

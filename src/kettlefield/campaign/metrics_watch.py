@@ -4,9 +4,9 @@ import asyncio
 import time
 from collections.abc import AsyncIterator, Callable
 from contextlib import asynccontextmanager
-from dataclasses import dataclass, field
 
 import aiohttp
+import msgspec
 
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.server.metrics_text import MOST_TEXT_BYTES, read_metrics
@@ -17,19 +17,18 @@ MOST_LOOKS = 20_000  # of a session; then every second one is dropped
 MOST_FAILURES = 5  # in a row, from the first look on: then it has none
 
 
-@dataclass(slots=True, kw_only=True)
-class MetricsWatch:
+class MetricsWatch(msgspec.Struct, kw_only=True):
     """What was seen so far."""
 
     url: str
     headers: dict[str, str]
     phase: Callable[[], str]
     fault: str = ""  # why nothing could be read, in words
-    at_s: list[float] = field(default_factory=list)  # since the first look
-    phases: list[str] = field(default_factory=list)
-    values: list[dict[str, float]] = field(default_factory=list)
-    kinds: dict[str, str] = field(default_factory=dict)
-    _begun_s: float = field(default_factory=time.perf_counter)
+    at_s: list[float] = msgspec.field(default_factory=list)  # since the first look
+    phases: list[str] = msgspec.field(default_factory=list)
+    values: list[dict[str, float]] = msgspec.field(default_factory=list)
+    kinds: dict[str, str] = msgspec.field(default_factory=dict)
+    _begun_s: float = msgspec.field(default_factory=time.perf_counter)
 
     @asynccontextmanager
     async def watching(self) -> AsyncIterator[None]:

@@ -1,7 +1,8 @@
 """Which criteria a campaign that stops when it is decided is likely to decide, before the hours are spent."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.campaign.deciding import TOSS_UP, drawn_blocks, score_of
 from kettlefield.campaign.forecast import Forecast
@@ -21,8 +22,7 @@ from kettlefield.results.comparison import compare
 from kettlefield.results.look_rows import Blocks, blocks_of, looks_of
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Outlook:
+class Outlook(msgspec.Struct, frozen=True, kw_only=True):
     """One criterion of one candidate."""
 
     candidate: str
@@ -34,8 +34,7 @@ class Outlook:
     chance_in_budget: float  # the same within the plan's budget, candidates in its order
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Truth:
+class _Truth(msgspec.Struct, frozen=True, kw_only=True):
     """What is taken for the truth of a criterion."""
 
     basis: str

@@ -4,9 +4,10 @@ Two prompts are counted by the server; from their characters a token it follows 
 and those are counted too. Where the server counts nothing, nothing is said.
 """
 
-import dataclasses
 from collections.abc import Mapping
 from typing import Any
+
+import msgspec
 
 from kettlefield.campaign.prompts import render_exercise, render_text
 from kettlefield.core.extraction.reply_symptoms import ASKED, differing_echoes, signs_of_wrong_style
@@ -29,8 +30,7 @@ NEUTRAL: dict[str, tuple[float, ...]] = {
 _SAME = ({"repeat_penalty", "repetition_penalty"},)  # two names of one setting
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Preflight:
+class Preflight(msgspec.Struct, frozen=True, kw_only=True):
     """The check's exchanges and what they tell."""
 
     exchanges: tuple[Exchange, ...]
@@ -52,7 +52,7 @@ class Preflight:
 
 def short_request(prompting: PromptingTable, sampling: dict[str, object]) -> Ask:
     """The short known request."""
-    return dataclasses.replace(render_text(ASKED, prompting), sampling={**sampling, "max_tokens": PREFLIGHT_TOKENS})
+    return msgspec.structs.replace(render_text(ASKED, prompting), sampling={**sampling, "max_tokens": PREFLIGHT_TOKENS})
 
 
 def neutral_settings(table: SamplingTable) -> dict[str, float]:
@@ -138,7 +138,7 @@ async def _accepted(
     for name in neutral:
         for value in NEUTRAL[name]:
             ask = short_request(prompting, {name: value, **sampling})
-            exchange = await client.ask(dataclasses.replace(ask, sampling={**ask.sampling, "max_tokens": 1}))
+            exchange = await client.ask(msgspec.structs.replace(ask, sampling={**ask.sampling, "max_tokens": 1}))
             exchanges.append(exchange)
             if exchange.fault is None:
                 taken[name] = value
@@ -162,8 +162,7 @@ CUT_BELOW = 0.9  # of the tokens that were expected: a prompt that counts fewer 
 NEAR = 0.75  # of the context: a prompt that is estimated below this share fits, whatever its text
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Fit:
+class Fit(msgspec.Struct, frozen=True, kw_only=True):
     """What is known of a candidate's prompts."""
 
     over: Mapping[str, str]  # exercise -> why it cannot be asked
@@ -201,7 +200,7 @@ async def find_fit(
     counted: set[str] = set()
     # the middle one first: the longest may be refused
     for name, ask in [asks[len(asks) // 2], asks[-1]] if asks else []:
-        exchange = await count_prompt(client, dataclasses.replace(ask, sampling=dict(sampling)))
+        exchange = await count_prompt(client, msgspec.structs.replace(ask, sampling=dict(sampling)))
         exchanges.append(exchange)
         counted.add(name)
         tokens = exchange.trace.prompt_tokens
@@ -213,7 +212,7 @@ async def find_fit(
         return Fit(over=over, chars_per_token=None, exchanges=tuple(exchanges))
     for name, ask in asks:
         if name not in counted and prompt_chars(ask) / min(ratios) > NEAR * context:
-            exchange = await count_prompt(client, dataclasses.replace(ask, sampling=dict(sampling)))
+            exchange = await count_prompt(client, msgspec.structs.replace(ask, sampling=dict(sampling)))
             exchanges.append(exchange)
             if (why := _why_over(exchange, context, _expected(ask, ratios))) is not None:
                 over[name] = why

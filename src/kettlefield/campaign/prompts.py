@@ -1,7 +1,8 @@
 """What is sent for an exercise: its prompt, the environment, the answer's form; and repair turns after a failure."""
 
 import re
-from dataclasses import replace
+
+import msgspec
 
 from kettlefield.core.extraction.continuation import cut_at_stops
 from kettlefield.core.extraction.syntax import ANY, TEXT
@@ -42,10 +43,10 @@ def follow_up(ask: Ask, reply: str, words: str, exercise: Exercise, prompting: P
     """The conversation with the model's own reply and what is said to it, be it an error or the next turn."""
     if ask.is_chat:
         said = {"role": "assistant", "content": reply}, {"role": "user", "content": words}
-        return replace(ask, messages=(*ask.messages, *said))
+        return msgspec.structs.replace(ask, messages=(*ask.messages, *said))
     before = ask.messages[0]["content"]
     text = f"{before}{reply}\n```\n\n{words}\n\n{_block_opening(exercise)}"
-    return replace(ask, messages=({"role": "prompt", "content": text},))
+    return msgspec.structs.replace(ask, messages=({"role": "prompt", "content": text},))
 
 
 def next_turn(exercise: Exercise, turn: int, prompting: PromptingTable) -> str:

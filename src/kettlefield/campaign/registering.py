@@ -4,8 +4,9 @@ import asyncio
 import os
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.campaign.learning import known_overhead
 from kettlefield.campaign.setup import Observer
@@ -21,8 +22,7 @@ from kettlefield.weights.digests import digest_of_files, weights_digest
 from kettlefield.weights.formats import files_of, read_facts
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Registered:
+class Registered(msgspec.Struct, frozen=True, kw_only=True):
     """A candidate that is written down."""
 
     id: int

@@ -2,12 +2,13 @@
 
 import asyncio
 import contextlib
-import dataclasses
 import os
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.campaign.metrics_watch import MetricsWatch
 from kettlefield.core.errors import InputError, RigError
@@ -55,8 +56,7 @@ CLOCK_STEP_S = 1.0  # the wall clock moved by more than this against the monoton
 FirstWords = Callable[[ChatClient], Awaitable[Exchange]]
 
 
-@dataclasses.dataclass(slots=True, kw_only=True)
-class Session:
+class Session(msgspec.Struct, kw_only=True):
     """A server that is ready to be asked."""
 
     id: int
@@ -125,8 +125,7 @@ class Session:
             self.record.save_first_answer(self.id, first_s)
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Place:
+class Place(msgspec.Struct, frozen=True, kw_only=True):
     """Where a session is kept."""
 
     plan: Plan

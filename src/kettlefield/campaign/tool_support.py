@@ -1,7 +1,8 @@
 """Whether a server carries out function calling: seen by offering one tool and asking for its call."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.plan.candidates import Candidate
@@ -12,8 +13,7 @@ from kettlefield.workspace.tools import PROBE_WISH, PROBED
 PROBE_TOKENS = 512  # a model that thinks first needs some
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ToolSupport:
+class ToolSupport(msgspec.Struct, frozen=True, kw_only=True):
     """How a candidate's tools are called."""
 
     form: CallForm | None  # None: not at all, since the plan wants what the server lacks

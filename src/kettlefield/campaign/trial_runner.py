@@ -1,11 +1,12 @@
 """The answers part of one candidate: every exercise asked, graded and put into the record."""
 
 import asyncio
-import dataclasses
 import logging
 from collections.abc import Callable, Mapping
 from concurrent.futures import Executor
 from typing import NamedTuple
+
+import msgspec
 
 from kettlefield.campaign.filling import Filling
 from kettlefield.campaign.prompts import (
@@ -42,8 +43,7 @@ class Due(NamedTuple):
     fill: float | None = None  # share of the context that is filled before it; none: the exercise alone
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Desk:
+class Desk(msgspec.Struct, frozen=True, kw_only=True):
     """What the answers part works with."""
 
     candidate: Candidate
@@ -58,7 +58,7 @@ class Desk:
     over_context: Mapping[str, str]  # exercise -> why its prompt does not fit
     call_form: CallForm = "functions"  # of the tools of exercises in a workspace
     filling: Filling | None = None  # what stands before the exercises of trials that have a fill
-    task_tokens: Mapping[str, int] = dataclasses.field(default_factory=dict)  # of exercises alone, as counted
+    task_tokens: Mapping[str, int] = msgspec.field(default_factory=dict)  # of exercises alone, as counted
 
 
 class _ServerGoneError(Exception):
@@ -159,7 +159,7 @@ async def _run_trial(desk: Desk, due: Due, asking: asyncio.Semaphore) -> TrialEn
     sampling = sampling_of(desk.candidate, _seed(desk, sample), desk.neutral)
     if exercise.workspace:
         return _trial(desk, due, [await _run_workspace(desk, due, sampling, asking)])
-    ask = dataclasses.replace(render_exercise(exercise, prompting), sampling=sampling)
+    ask = msgspec.structs.replace(render_exercise(exercise, prompting), sampling=sampling)
     if due.fill is not None and desk.filling is not None:
         ask = desk.filling.before(ask, due.fill, desk.task_tokens.get(exercise.id))
     attempts: list[AttemptEntry] = []
@@ -202,8 +202,7 @@ async def _run_workspace(desk: Desk, due: Due, sampling: dict[str, object], aski
     return attempt
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class _Asked:
+class _Asked(msgspec.Struct, frozen=True, kw_only=True):
     """One turn as it is put to the model."""
 
     exercise: Exercise
@@ -214,8 +213,7 @@ class _Asked:
     ask: Ask
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class _Graded:
+class _Graded(msgspec.Struct, frozen=True, kw_only=True):
     """The last attempt of a turn."""
 
     ask: Ask
@@ -316,7 +314,7 @@ def _faulty(desk: Desk, exchange: Exchange | None, asked: _Asked) -> AttemptEntr
         return _unasked(Outcome.SERVER_FAULT, "the server was gone before it could be asked", asked.turn)
     outcome = Outcome.OVER_CONTEXT if exchange.over_context else Outcome.SERVER_FAULT
     attempt = _unasked(outcome, f"the server {exchange.fault}", asked.turn)
-    return dataclasses.replace(attempt, exchange=_entry(desk, exchange, asked))
+    return msgspec.structs.replace(attempt, exchange=_entry(desk, exchange, asked))
 
 
 def _unasked(outcome: Outcome, fault: str, turn: int = 1) -> AttemptEntry:

@@ -2,11 +2,11 @@
 
 import math
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Standing:
+class Standing(msgspec.Struct, frozen=True, kw_only=True):
     """How far a candidate is."""
 
     candidate: str
@@ -20,8 +20,7 @@ class Standing:
     chance: float = 0.0  # expected number of its criteria that the next block decides
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Turn:
+class Turn(msgspec.Struct, frozen=True, kw_only=True):
     """One start of a candidate's server: what it is asked while it runs."""
 
     candidate: str

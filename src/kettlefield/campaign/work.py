@@ -1,6 +1,5 @@
 """What a run is to do: of the whole plan, of one candidate, and what is left of it; what it came to."""
 
-import dataclasses
 import math
 import time
 from concurrent.futures import ThreadPoolExecutor
@@ -15,17 +14,15 @@ from kettlefield.core.units import Duration
 from kettlefield.plan.candidates import Candidate
 
 
-@dataclasses.dataclass(slots=True, kw_only=True)
-class Tally:
+class Tally(msgspec.Struct, kw_only=True):
     """What one run of the conductor came to."""
 
     trials: int = 0  # put into the record by this run
     faults: int = 0  # of them, ended in a fault of server or rig
-    troubles: list[str] = dataclasses.field(default_factory=list)  # candidates that could not be measured
+    troubles: list[str] = msgspec.field(default_factory=list)  # candidates that could not be measured
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Scope:
+class Scope(msgspec.Struct, frozen=True, kw_only=True):
     """What of the plan is to be run."""
 
     candidates: frozenset[str]
@@ -35,8 +32,7 @@ class Scope:
     complete: bool = False  # ask everything, also where candidates stop when they are decided
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Left:
+class Left(msgspec.Struct, frozen=True, kw_only=True):
     """What is still to be done for one candidate in one block."""
 
     pending: list[Due]
@@ -49,16 +45,14 @@ class Left:
         return not (self.pending or self.steps or self.cold_load)
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Died:
+class Died(msgspec.Struct, frozen=True, kw_only=True):
     """A server's process that ended by itself."""
 
     words: str
     during: str  # phase
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Work:
+class Work(msgspec.Struct, frozen=True, kw_only=True):
     """What is to be done for one candidate in one block."""
 
     registered: Registered
@@ -80,4 +74,4 @@ def within_time(candidate: Candidate, work: Work) -> Candidate:
     if left_s >= candidate.speed.budget:
         return candidate
     speed = msgspec.structs.replace(candidate.speed, budget=Duration(max(0.0, left_s)))
-    return dataclasses.replace(candidate, speed=speed)
+    return msgspec.structs.replace(candidate, speed=speed)

@@ -1,10 +1,12 @@
 """A trial in a workspace: the model asks for tools turn by turn, and what it leaves is graded."""
 
-import dataclasses
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from typing import Any
 
+import msgspec
+
 from kettlefield.campaign.prompts import render_exercise
+from kettlefield.core.as_dict import as_dict
 from kettlefield.core.extraction.file_diffs import diff_of, lines_changed
 from kettlefield.core.outcome import FAULTS, Outcome
 from kettlefield.grading.command_run import run_command
@@ -47,10 +49,12 @@ def opening_ask(exercise: Exercise, candidate: Candidate, form: CallForm) -> Ask
     tools = tools_of(exercise, candidate)
     ask = render_exercise(exercise, candidate.prompting)
     if form == "functions":
-        return dataclasses.replace(ask, tools=tuple(tool.schema() for tool in tools))
+        return msgspec.structs.replace(ask, tools=tuple(tool.schema() for tool in tools))
     described = _BLOCKS + "\n".join(tool.line() for tool in tools)
     *before, ticket = ask.messages
-    return dataclasses.replace(ask, messages=(*before, {**ticket, "content": f"{described}\n\n{ticket['content']}"}))
+    return msgspec.structs.replace(
+        ask, messages=(*before, {**ticket, "content": f"{described}\n\n{ticket['content']}"})
+    )
 
 
 def tools_of(exercise: Exercise, candidate: Candidate) -> list[Tool]:
@@ -97,7 +101,7 @@ async def run_workspace(
     table = exercise.spec.workspace
     if table is None:
         raise ValueError(f"exercise={exercise.id!r}: it has no workspace")
-    ask = dataclasses.replace(opening_ask(exercise, candidate, form), sampling=sampling)
+    ask = msgspec.structs.replace(opening_ask(exercise, candidate, form), sampling=sampling)
     session = Session(
         tree=Tree(dict(exercise.workspace)),
         table=table,
@@ -113,7 +117,7 @@ async def run_workspace(
     known = 0  # messages that the record has already
     turns: list[TurnEntry] = []
     while session.end is None:
-        exchange = await ask_once(dataclasses.replace(ask, messages=tuple(session.messages)))
+        exchange = await ask_once(msgspec.structs.replace(ask, messages=tuple(session.messages)))
         if exchange is None and not exchanges:
             return None
         if exchange is None or exchange.fault is not None:
@@ -143,13 +147,12 @@ async def run_workspace(
 
 def _with_messages(exchange: Exchange, messages: tuple[dict[str, Any], ...]) -> Exchange:
     """The exchange with what its request added to the conversation: the whole of it, each turn, would grow squarely."""
-    return dataclasses.replace(exchange, ask=dataclasses.replace(exchange.ask, messages=messages))
+    return msgspec.structs.replace(exchange, ask=msgspec.structs.replace(exchange.ask, messages=messages))
 
 
 def _plain(call: Any) -> dict[str, Any]:
     return {
-        name: str(value) if name == "reason" and value is not None else value
-        for name, value in dataclasses.asdict(call).items()
+        name: str(value) if name == "reason" and value is not None else value for name, value in as_dict(call).items()
     }
 
 

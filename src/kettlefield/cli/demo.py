@@ -2,9 +2,10 @@
 
 import argparse
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from kettlefield.cli.commands import COMMANDS
 from kettlefield.cli.demo_fleet import run_fleet_demo
@@ -61,8 +62,7 @@ def add_parser(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") 
     parser.set_defaults(run=run)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Demo:
+class _Demo(msgspec.Struct, frozen=True, kw_only=True):
     """What the two demos differ in."""
 
     plan: Path

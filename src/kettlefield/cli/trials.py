@@ -1,7 +1,6 @@
 """``kettlefield trials``: every trial of a record, or one of them whole."""
 
 import argparse
-import dataclasses
 import difflib
 import fnmatch
 import json
@@ -13,6 +12,7 @@ from rich.syntax import Syntax
 
 from kettlefield.cli.commands import COMMANDS, ExitCode
 from kettlefield.cli.record_argument import add_record, place_of
+from kettlefield.core.as_dict import as_dict
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import visible
@@ -57,7 +57,7 @@ def run(args: argparse.Namespace) -> int:
         work = run_of_trial(record, args.open)
         files = _put_pictures(trial, args.pictures) if args.pictures is not None else []
         if args.json:
-            print_json({"trial": {**_without_pixels(trial), "work": dataclasses.asdict(work) if work else None}})
+            print_json({"trial": {**_without_pixels(trial), "work": as_dict(work) if work else None}})
         else:
             _print_trial(make_console(), trial, work)
         for file in files:

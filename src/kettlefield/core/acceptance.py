@@ -1,8 +1,9 @@
 """Criteria: a threshold and a figure in, met / not met / undecided out; from these the verdict."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
+
+import msgspec
 
 from kettlefield.core.statistics.estimate import Estimate
 
@@ -23,8 +24,7 @@ class Verdict(StrEnum):
     UNDECIDED = "undecided"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Threshold:
+class Threshold(msgspec.Struct, frozen=True, kw_only=True):
     """The side on which the figure must lie; exactly one of the two is set, in the figure's base unit."""
 
     at_least: float | None = None
@@ -35,23 +35,20 @@ class Threshold:
             raise ValueError("wanted exactly one of at_least and at_most")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoWorse:
+class NoWorse(msgspec.Struct, frozen=True, kw_only=True):
     """No worse than the reference level by more than a margin, on the same exercises."""
 
     margin: float  # accepted drop, in the measure's unit; above 0
     than_empty: bool = False  # compared not with the reference level but with itself, the context empty
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OneOf:
+class OneOf(msgspec.Struct, frozen=True, kw_only=True):
     """A closed list that the found text must be in; whoever finds it says whether it is."""
 
     names: tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Criterion:
+class Criterion(msgspec.Struct, frozen=True, kw_only=True):
     """One criterion of a plan, its threshold in the measure's base unit."""
 
     measure: str

@@ -1,8 +1,9 @@
 """The class a trial ends in: one pure function over the facts, and the order in which facts weigh."""
 
 import re
-from dataclasses import dataclass
 from enum import StrEnum
+
+import msgspec
 
 
 class Outcome(StrEnum):
@@ -45,8 +46,7 @@ class RunEnd(StrEnum):
     RIG_FAULT = "rig-fault"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CheckResult:
+class CheckResult(msgspec.Struct, frozen=True, kw_only=True):
     """What one check found."""
 
     name: str
@@ -71,8 +71,7 @@ class CheckResult:
         return float(self.passed)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Facts:
+class Facts(msgspec.Struct, frozen=True, kw_only=True):
     """All that the outcome is decided on."""
 
     server_fault: bool = False

@@ -6,8 +6,9 @@ reach by the keyboard, no sideways scrolling.
 
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.plaintext import shorten
 from kettlefield.core.values import occurs
@@ -16,8 +17,7 @@ _COLOUR = re.compile(r"rgba?\(\s*([\d.]+)[,\s]+([\d.]+)[,\s]+([\d.]+)(?:[,/\s]+(
 NEAR_COLOUR = 24  # of 255, in each channel: what smoothing and colour management move a drawn colour by
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Wish:
+class Wish(msgspec.Struct, frozen=True, kw_only=True):
     """What a quantity must be; everything that is given must hold."""
 
     equals: Any = None

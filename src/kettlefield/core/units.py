@@ -2,8 +2,9 @@
 
 import math
 import re
-from dataclasses import dataclass
 from enum import StrEnum
+
+import msgspec
 
 
 class Unit(StrEnum):
@@ -81,8 +82,7 @@ def _parse(text: str, factors: dict[str, float] | dict[str, int], example: str) 
     return value
 
 
-@dataclass(frozen=True, slots=True)
-class Scale:
+class Scale(msgspec.Struct, frozen=True):
     """A unit for readers: how many base units it holds, and what it is called."""
 
     factor: float

@@ -2,9 +2,9 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import regex
 
 MATCH_TIMEOUT_S = 2.0  # an honest pattern takes microseconds; a hostile text may make one explode
@@ -39,8 +39,7 @@ def occurs(pattern: str, text: str) -> bool:
 MAX_DEPTH = 200  # deeper than any exercise; keeps hostile nesting from exhausting the stack
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Likeness:
+class Likeness(msgspec.Struct, frozen=True, kw_only=True):
     """What counts as the same value."""
 
     tolerance: float | None = None  # of two numbers, absolute or relative to the expected, whichever is larger
@@ -162,8 +161,7 @@ def _close_words(text: str, expected: str, tolerance: float) -> bool:
 ABSENT = "not there"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Change:
+class Change(msgspec.Struct, frozen=True, kw_only=True):
     """One thing that differs."""
 
     what: str  # the path to it: "toolchains rust"

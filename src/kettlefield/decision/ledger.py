@@ -6,9 +6,11 @@ import shutil
 import subprocess
 import tempfile
 import time
-from dataclasses import asdict, dataclass
 from pathlib import Path
 
+import msgspec
+
+from kettlefield.core.as_dict import as_dict
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import last_lines, visible
 from kettlefield.record.entries import SignatureEntry
@@ -20,8 +22,7 @@ FIRST = "sha256:none"  # what the first entry is chained to
 MOST_NOTE = 2000
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Audit:
+class Audit(msgspec.Struct, frozen=True, kw_only=True):
     """What the ledger says of a record as it is now."""
 
     signatures: tuple[SignatureEntry, ...]
@@ -64,7 +65,7 @@ def sign(record: Record, *, by: str, note: str, verdicts: dict[str, str]) -> Sig
         previous_digest=before[-1].digest if before else FIRST,
         digest="",
     )
-    entry = SignatureEntry(**{**asdict(entry), "digest": _digest_of(entry)})
+    entry = SignatureEntry(**{**as_dict(entry), "digest": _digest_of(entry)})
     record.save_signature(entry)
     return entry
 
@@ -94,7 +95,7 @@ def audit(record: Record) -> Audit:
 
 
 def _digest_of(entry: SignatureEntry) -> str:
-    facts = {name: value for name, value in asdict(entry).items() if name != "digest"}
+    facts = {name: value for name, value in as_dict(entry).items() if name != "digest"}
     if entry.format is None:  # as formats up to 7 did
         del facts["format"]
     return f"sha256:{hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()}"

@@ -1,7 +1,8 @@
 """Looks at a candidate after every block, where a campaign stops when it is decided, and what they come to."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+
+import msgspec
 
 from kettlefield.core.acceptance import Criterion, NoWorse, Status, Threshold
 from kettlefield.core.statistics.estimate import Estimate
@@ -22,8 +23,7 @@ from kettlefield.results.rows import candidate_rows, exercise_rows, references_o
 DECIDED = frozenset({Status.MET, Status.NOT_MET})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Seen:
+class Seen(msgspec.Struct, frozen=True, kw_only=True):
     """One criterion at a look."""
 
     number: int  # of the plan's criteria, from 1
@@ -96,7 +96,7 @@ def take_look(
         if evidence.counted(row, criterion) < evidence.planned(row, criterion):
             continue  # some ended in a fault: the look waits until they are asked again
         confidence = confidence_at(fractions, criterion.confidence)
-        judgement = judge_criterion(evidence, row, replace(criterion, confidence=confidence))
+        judgement = judge_criterion(evidence, row, msgspec.structs.replace(criterion, confidence=confidence))
         seen.append(
             Seen(number=number, exercises=exercises, planned=planned, confidence=confidence, judgement=judgement)
         )
@@ -179,11 +179,11 @@ def judge_by_looks(
     ]
     failed = next((one.criterion for one in judged if one.status is Status.NOT_MET), None)
     if asked == blocks.count:
-        return tuple(replace(one, reason=one.reason + _time_left(evidence, row, one)) for one in judged)
+        return tuple(msgspec.structs.replace(one, reason=one.reason + _time_left(evidence, row, one)) for one in judged)
     if failed is None:
         return tuple(judged)
     why = f"not needed: stopped after {so_far}, as {failed.label} {failed.wanted} is not met"
-    return tuple(replace(one, reason=why) if one.status is Status.UNDECIDED else one for one in judged)
+    return tuple(msgspec.structs.replace(one, reason=why) if one.status is Status.UNDECIDED else one for one in judged)
 
 
 def _time_left(evidence: Evidence, row: Figures, judgement: Judgement) -> str:
@@ -251,9 +251,9 @@ def _on_a_part(judgement: Judgement, so_far: str) -> Judgement:
     most = criterion.threshold.at_most if isinstance(criterion.threshold, Threshold) else None
     is_count = MEASURES[criterion.measure].unit is Unit.COUNT
     if is_count and most is not None and isinstance(found, float) and found > most:
-        return replace(judgement, status=Status.NOT_MET, reason=f"already after {so_far}")
+        return msgspec.structs.replace(judgement, status=Status.NOT_MET, reason=f"already after {so_far}")
     reason = f"can only be judged on the whole; asked {so_far}"
-    return replace(judgement, status=Status.UNDECIDED, reason=reason)
+    return msgspec.structs.replace(judgement, status=Status.UNDECIDED, reason=reason)
 
 
 def timed_criteria(criteria: Iterable[Criterion]) -> list[Criterion]:
@@ -268,7 +268,9 @@ def judge_timing(
     row, evidence = _apart(record, weights, candidate)
     fractions = [count / most for count in looks]
     return tuple(
-        judge_criterion(evidence, row, replace(one, confidence=confidence_at(fractions, one.confidence)))
+        judge_criterion(
+            evidence, row, msgspec.structs.replace(one, confidence=confidence_at(fractions, one.confidence))
+        )
         for one in timed_criteria(criteria)
     )
 
@@ -288,7 +290,9 @@ def _as_timed(record: Record, row: Figures, criterion: Criterion) -> Criterion:
     looks, most = facts.get("looks"), facts.get("most_requests")
     if not looks or not most:
         return criterion
-    return replace(criterion, confidence=confidence_at([count / most for count in looks], criterion.confidence))
+    return msgspec.structs.replace(
+        criterion, confidence=confidence_at([count / most for count in looks], criterion.confidence)
+    )
 
 
 def judge_apart(

@@ -5,8 +5,9 @@ A measure is a function decorated with ``@measure``. Modules of third parties ad
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from kettlefield.core.acceptance import Criterion, Threshold
 from kettlefield.core.statistics.estimate import Estimate
@@ -35,8 +36,7 @@ def _doubt_of_field(name: str) -> Doubt:
     return lambda _evidence, row, _criterion: row.doubts.get(name, "")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Measure:
+class Measure(msgspec.Struct, frozen=True, kw_only=True):
     """One quantity that a criterion may name.
 
     ``find`` gives what was found of a candidate in the measure's unit, None where it was not measured; ``doubt`` says

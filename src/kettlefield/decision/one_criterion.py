@@ -1,6 +1,6 @@
 """One criterion of one candidate: the figure that a record holds, met, not met or undecided, and why."""
 
-from dataclasses import dataclass
+import msgspec
 
 from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Status, Threshold, judge, judge_membership
 from kettlefield.core.statistics.estimate import Estimate
@@ -15,8 +15,7 @@ from kettlefield.weights.facts import Licence, is_allowed
 LEAST_SOLVED = 2  # exercises that a reference level must solve before a level can be said to be no worse
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Judgement:
+class Judgement(msgspec.Struct, frozen=True, kw_only=True):
     """One criterion of one candidate."""
 
     criterion: Criterion

@@ -2,10 +2,10 @@
 
 import socket
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pandas as pd
 
 from kettlefield.core.errors import InputError
@@ -25,8 +25,7 @@ _RIG_PARTS = ("host", "accelerators", "toolchains", "packages", "accelerator", "
 _NOT_OF_THE_RIG = ("user_is_root",)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Standing:
+class Standing(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate's grounds, as plain data."""
 
     candidate: str

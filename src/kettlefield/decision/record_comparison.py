@@ -1,8 +1,8 @@
 """An old record and a new one of the same candidates: what changed, what moved by more than noise, what flipped."""
 
-from dataclasses import dataclass
 from typing import Literal
 
+import msgspec
 import pandas as pd
 
 from kettlefield.core.statistics.estimate import Estimate
@@ -24,8 +24,7 @@ RUN_TO_RUN = 0.02
 PLAIN_MOVES = {"peak_bytes": 0.05, "load_s": 0.25}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Move:
+class Move(msgspec.Struct, frozen=True, kw_only=True):
     """One figure in both records."""
 
     figure: str
@@ -34,8 +33,7 @@ class Move:
     moved: bool  # the interval lies clear of no change; a single measurement differs by more than `PLAIN_MOVES`
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Flip:
+class Flip(msgspec.Struct, frozen=True, kw_only=True):
     """A criterion whose status differs, or that only one of the plans has."""
 
     criterion: str
@@ -44,8 +42,7 @@ class Flip:
     now: str | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Between:
+class Between(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate in both records."""
 
     candidate: str

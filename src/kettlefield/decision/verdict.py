@@ -1,7 +1,8 @@
 """A record evaluated against its criteria: each met, not met or undecided, and the verdict on every candidate."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.acceptance import Criterion, NoWorse, Threshold, Verdict, reach_verdict
 from kettlefield.core.statistics.estimate import Estimate
@@ -17,8 +18,7 @@ from kettlefield.results.look_rows import blocks_of, looks_of
 ROOM_ALIKE = 0.05  # of a threshold: less of a difference in room to the thresholds is none
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CandidateVerdict:
+class CandidateVerdict(msgspec.Struct, frozen=True, kw_only=True):
     """The verdict on one candidate with its reasons."""
 
     candidate: str
@@ -26,8 +26,7 @@ class CandidateVerdict:
     judgements: tuple[Judgement, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Decision:
+class Decision(msgspec.Struct, frozen=True, kw_only=True):
     """All that a record decides."""
 
     title: str

@@ -1,8 +1,9 @@
 """The folder of the demo of a fleet: a plan for three made-up rigs, their simulated cards, and made-up weights."""
 
 import json
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.demo.simulated_folder import candidate_table, claim_folder, weights_path
 from kettlefield.demo.simulated_models import MODELS, write_weights
@@ -13,8 +14,7 @@ LEVELS = ("q8_0", "q4_k_m")
 CAMPAIGN = "which-level-on-which-machine"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MadeUpRig:
+class MadeUpRig(msgspec.Struct, frozen=True, kw_only=True):
     """A machine that does not exist."""
 
     name: str

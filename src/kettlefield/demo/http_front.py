@@ -5,10 +5,10 @@ import json
 import math
 import time
 from collections.abc import AsyncIterator, Awaitable, Callable, Coroutine, Mapping
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
 
+import msgspec
 from aiohttp import web
 
 MOST_BODY_BYTES = 32 * 2**20
@@ -22,8 +22,7 @@ class RefusedError(Exception):
         self.status, self.text, self.headers = status, text, headers
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class Asked(msgspec.Struct, frozen=True, kw_only=True):
     """A request as it came."""
 
     body: dict[str, Any]
@@ -46,8 +45,7 @@ class Asked:
         return value
 
 
-@dataclass(frozen=True, slots=True)
-class CallStart:
+class CallStart(msgspec.Struct, frozen=True):
     """The call that a piece belongs to; the first piece of a call names its function."""
 
     index: int
@@ -56,8 +54,7 @@ class CallStart:
     is_first: bool
 
 
-@dataclass(slots=True, kw_only=True)
-class Piece:
+class Piece(msgspec.Struct, kw_only=True):
     """What one event carries."""
 
     text: str
@@ -76,14 +73,13 @@ class Piece:
         return {"tool_calls": [{"index": self.call.index, "id": self.call.id, "type": "function", "function": named}]}
 
 
-@dataclass(slots=True, kw_only=True)
-class Answer:
+class Answer(msgspec.Struct, kw_only=True):
     """A reply that is being made; its pieces are drawn one by one."""
 
     prompt_tokens: int
     pieces: AsyncIterator[Piece]
     finish: Callable[[], tuple[int, str]]  # once the pieces have ended: how many tokens they were, why they ended
-    sent_s: list[float] = field(default_factory=list)  # when each piece was sent, by the monotonic clock
+    sent_s: list[float] = msgspec.field(default_factory=list)  # when each piece was sent, by the monotonic clock
 
     def usage(self) -> dict[str, int]:
         """As the protocol tells it."""
@@ -95,8 +91,7 @@ class Answer:
         }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TokenScore:
+class TokenScore(msgspec.Struct, frozen=True, kw_only=True):
     """One token of a prompt, and how likely it and others were there; None: it is the first."""
 
     text: str

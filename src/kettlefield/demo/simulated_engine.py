@@ -6,8 +6,9 @@ import itertools
 import random
 import time
 from collections import deque
-from dataclasses import dataclass, field
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.demo.http_front import SCORED
 from kettlefield.demo.simulated_models import Physics
@@ -16,8 +17,7 @@ TOOL_FORMS = ("call", "ignore", "refuse")
 PAST_WINDOW = ("refuse", "cut", "crash")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Quirks:
+class Quirks(msgspec.Struct, frozen=True, kw_only=True):
     """Set for one run of the server; all off by default."""
 
     die_after: int | None = None  # requests, then the process ends as if killed
@@ -54,7 +54,7 @@ def add_quirks(parser: argparse.ArgumentParser) -> None:
 
 def read_quirks(args: argparse.Namespace) -> Quirks:
     """The options as one record."""
-    return Quirks(**{name: getattr(args, name) for name in Quirks.__dataclass_fields__})
+    return Quirks(**{name: getattr(args, name) for name in Quirks.__struct_fields__})
 
 
 class Pace:
@@ -81,8 +81,7 @@ class Pace:
         return seconds
 
 
-@dataclass(slots=True, kw_only=True)
-class Stream:
+class Stream(msgspec.Struct, kw_only=True):
     """One request in the engine; an item in ``ready`` stands for one token."""
 
     prompt: list[str]  # its tokens
@@ -90,7 +89,7 @@ class Stream:
     made_tokens: int = 0
     cached_tokens: int = 0
     dropped: bool = False
-    ready: asyncio.Queue[bool] = field(default_factory=asyncio.Queue)
+    ready: asyncio.Queue[bool] = msgspec.field(default_factory=asyncio.Queue)
 
     @property
     def depth_tokens(self) -> int:

@@ -3,10 +3,11 @@
 import hashlib
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.rig.simulated_card import CardFile
@@ -25,8 +26,7 @@ LEVEL_TYPES = {
 }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MadeUpModel:
+class MadeUpModel(msgspec.Struct, frozen=True, kw_only=True):
     """A model that does not exist."""
 
     name: str
@@ -47,8 +47,7 @@ class MadeUpModel:
         return self.width // self.heads
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LoadedModel:
+class LoadedModel(msgspec.Struct, frozen=True, kw_only=True):
     """What the simulated server knows of the file it serves."""
 
     name: str
@@ -236,8 +235,7 @@ STEP_OVERHEAD_S = 0.0004  # launching a step's work
 OVERHEAD_BYTES = 160 * 2**20  # buffers that any server keeps
 
 
-@dataclass(frozen=True, slots=True)
-class Physics:
+class Physics(msgspec.Struct, frozen=True):
     """One model on one card."""
 
     model: LoadedModel

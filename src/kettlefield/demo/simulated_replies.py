@@ -10,8 +10,9 @@ import hashlib
 import random
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.extraction.reply_symptoms import ASKED, EXPECTED
 from kettlefield.core.extraction.syntax import TEXT
@@ -25,8 +26,7 @@ from kettlefield.workspace.tools import TOOLS
 EDIT_SHARE = 0.4  # of the answers to an exercise that gives a file come as a diff
 
 
-@dataclass(frozen=True, slots=True)
-class Reply:
+class Reply(msgspec.Struct, frozen=True):
     """One reply; thinking comes first, in a field of its own."""
 
     text: str
@@ -235,8 +235,7 @@ GOOD, POOR = 4, 1
 _QUOTED = re.compile(r"\[([0-9a-f]{12}) begins\]\n(.*?)\n\[\1 ends\]", re.DOTALL)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Biases:
+class Biases(msgspec.Struct, frozen=True, kw_only=True):
     """How it errs; each a chance from 0 to 1."""
 
     place: float = 0.0  # takes the first, whatever it is
@@ -254,7 +253,7 @@ def read_biases(text: str) -> Biases:
     """
     given = dict(part.split("=", 1) for part in text.split(",") if part)
     biases = Biases(**{name: float(value) for name, value in given.items()})
-    if not all(0 <= getattr(biases, name) <= 1 for name in Biases.__slots__):
+    if not all(0 <= getattr(biases, name) <= 1 for name in Biases.__struct_fields__):
         raise ValueError(f"biases={text!r}: wanted chances from 0 to 1")
     return biases
 

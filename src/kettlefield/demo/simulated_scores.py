@@ -4,7 +4,8 @@ import hashlib
 import math
 import random
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.demo.http_front import TokenScore
 
@@ -14,8 +15,7 @@ FULL_BITS = 16.0
 NOISE = 0.25  # of a token's log-odds at two bits a weight, for a frailty of 1; halves with each further bit
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Made:
+class Made(msgspec.Struct, frozen=True, kw_only=True):
     """Whose distributions these are: what it thinks of a text hangs on the model, and only the noise on its level."""
 
     name: str

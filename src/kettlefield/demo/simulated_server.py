@@ -3,9 +3,10 @@
 import asyncio
 import os
 from collections.abc import AsyncIterator, Coroutine
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kettlefield import __version__
 from kettlefield.demo.http_front import Answer, Asked, CallStart, Piece, RefusedError, TokenScore, TrueLog
@@ -21,8 +22,7 @@ REPORT_EVERY_S = 0.05
 LOAD_STEPS = 10  # in which memory fills while the weights are read
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Settings:
+class Settings(msgspec.Struct, frozen=True, kw_only=True):
     """How the simulated server was started."""
 
     physics: Physics

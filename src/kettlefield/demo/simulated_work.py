@@ -8,8 +8,9 @@ import difflib
 import json
 import random
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.extraction.file_diffs import diff_of
 from kettlefield.suite.format import Exercise
@@ -22,8 +23,7 @@ WAYS = ("half", "loop", "stop")
 BLOCKS_SAID = "To call one, write a block of JSON"  # of the prompt that describes the tools
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WorkTurn:
+class WorkTurn(msgspec.Struct, frozen=True, kw_only=True):
     """One reply of a run."""
 
     text: str

@@ -4,7 +4,6 @@ As with a rig's part, only names of these functions and plain data cross the net
 read in the worker's present folder or are built in.
 """
 
-import dataclasses
 import threading
 from functools import lru_cache
 from pathlib import Path
@@ -85,7 +84,7 @@ def grade(data: bytes) -> bytes:
         earlier=reply.earlier,
         continued=reply.continued,
     )
-    return msgspec.msgpack.encode(dataclasses.replace(grade_of, by=_own_name()))
+    return msgspec.msgpack.encode(msgspec.structs.replace(grade_of, by=_own_name()))
 
 
 def decode_grade(data: bytes) -> Grade:

@@ -7,9 +7,10 @@ each run, so nothing that a compiler was made to write elsewhere survives.
 import json
 import shlex
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.outcome import RunEnd
 from kettlefield.core.plaintext import last_lines, shorten
@@ -31,7 +32,7 @@ BUILD_LIMITS = RunLimits(
     scratch_bytes=512 * 2**20,
 )
 PREPARATIONS = "preparations"  # of compilers, as they are remembered
-PREPARATION_LIMITS = replace(BUILD_LIMITS, results_bytes=160 * 2**20)  # a compiler with all its classes
+PREPARATION_LIMITS = msgspec.structs.replace(BUILD_LIMITS, results_bytes=160 * 2**20)  # a compiler with all its classes
 ERROR_CHARS = 1200  # of a compiler's message
 HARNESS_DIR = ".harness"  # beside the answer; every isolation starts a run in the folder that holds both
 HARNESS_MIB = 64  # of a run's memory, what a collected runtime takes beside its heap
@@ -41,8 +42,7 @@ MIN_HEAP_MIB = 16
 _ONE_THREAD = {name: "1" for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Built:
+class Built(msgspec.Struct, frozen=True, kw_only=True):
     """An answer ready to run."""
 
     toolchain: Toolchain
@@ -125,8 +125,7 @@ class Built:
         return RunEnd.MISSING_MODULE if recipe.missing.search(said) else None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BuildFault:
+class BuildFault(msgspec.Struct, frozen=True, kw_only=True):
     """Why an answer could not be built."""
 
     end: RunEnd

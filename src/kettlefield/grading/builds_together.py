@@ -4,7 +4,8 @@ import io
 import json
 import tarfile
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+
+import msgspec
 
 from kettlefield.grading.builds import BUILD_LIMITS, build_key, run_compiler
 from kettlefield.grading.kept import Kept
@@ -63,7 +64,7 @@ def build_together(
         files,
         sandbox,
         export=True,
-        limits=replace(BUILD_LIMITS, wall_s=most_s, cpu_s=most_s),
+        limits=msgspec.structs.replace(BUILD_LIMITS, wall_s=most_s, cpu_s=most_s),
     )
     if report.exit_status != 0 or report.rig_fault is not None:
         return

@@ -6,8 +6,9 @@ import secrets
 import shlex
 import tarfile
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.core.errors import RigError
 from kettlefield.languages.all_languages import LANGUAGES, find_toolchain
@@ -32,8 +33,7 @@ exit $status
 MORE_PROCESSES, SCRATCH_BYTES = 128, 512 * 2**20  # a compiler or a runner of tests starts many
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CommandRun:
+class CommandRun(msgspec.Struct, frozen=True, kw_only=True):
     """What came of a command."""
 
     report: RunReport
@@ -107,7 +107,7 @@ def run_command(
             *("bash", "-c", _LINE, "bash", "{fd}", nonce, str(len(exports)), *exports),
             f"exec 2>&1; {filled}" if joined else filled,
         ),
-        limits=replace(limits, processes=MORE_PROCESSES, scratch_bytes=SCRATCH_BYTES),
+        limits=msgspec.structs.replace(limits, processes=MORE_PROCESSES, scratch_bytes=SCRATCH_BYTES),
         files={_STAGED: _archive(files)},
         stdin=stdin.encode(),
         mounts=tuple(dict.fromkeys(mounts)),

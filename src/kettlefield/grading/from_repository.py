@@ -11,10 +11,10 @@ import os
 import re
 import subprocess
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+import msgspec
 import tomli_w
 
 from kettlefield.core.errors import InputError
@@ -46,8 +46,7 @@ _KEY_NAMES = ("*.pem", "*.key", "*.p12", "*.pfx", "*.keystore", "id_rsa*", "id_e
 _KEY_TEXT = re.compile(r"-----BEGIN [A-Z ]{0,30}PRIVATE KEY-----|\bAKIA[0-9A-Z]{16}\b")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Source:
+class Source(msgspec.Struct, frozen=True, kw_only=True):
     """Where an exercise comes from."""
 
     repository: Path
@@ -56,8 +55,7 @@ class Source:
     function: str | None = None  # FILE:NAME, whose body is taken out; none: the commit's own change is the task
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Made:
+class Made(msgspec.Struct, frozen=True, kw_only=True):
     """An exercise that was written."""
 
     folder: Path
@@ -65,8 +63,7 @@ class Made:
     left_out: tuple[str, ...]  # files that are no plain text, or hidden
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Task:
+class _Task(msgspec.Struct, frozen=True, kw_only=True):
     before: dict[str, str]
     after: dict[str, str]
     hidden: dict[str, str]

@@ -1,13 +1,13 @@
 """From a reply, or an answer's files, to an outcome: extraction, checks, the decision."""
 
-import dataclasses
 import fnmatch
 import os
 import threading
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from typing import TypeVar
+
+import msgspec
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.extraction.extract import extract_answer
@@ -42,8 +42,7 @@ _MOST_WAITING = 4  # replies a processor that are given to threads at once
 _SLOW_KINDS = frozenset({"speed"})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Grade:
+class Grade(msgspec.Struct, frozen=True, kw_only=True):
     """What grading one reply came to."""
 
     outcome: Outcome
@@ -55,8 +54,7 @@ class Grade:
     by: str = ""  # the worker of a fleet that gave it; empty: it was given here
 
 
-@dataclass(frozen=True, slots=True)
-class _Checked:
+class _Checked(msgspec.Struct, frozen=True):
     """What the checks of one answer found."""
 
     results: tuple[CheckResult, ...]
@@ -151,7 +149,7 @@ class Grader:
         """
         answer = extract_answer(reply, wanted_of(exercise, given=earlier, continued=continued), LANGUAGES)
         if exercise.spec.language == TEXT and is_refusal(reply):
-            answer = dataclasses.replace(answer, files={}, how="the reply declines")
+            answer = msgspec.structs.replace(answer, files={}, how="the reply declines")
         facts = Facts(
             cap_hit=cap_hit,
             looping=cap_hit and is_looping(reply),
@@ -299,7 +297,7 @@ class Grader:
             fault = fault or next((result.detail for result in results if result.end is RunEnd.RIG_FAULT), "")
         ends = [result.end for result in required if fault or result.end is not RunEnd.RIG_FAULT]
         is_known = exercise.spec.language not in {ANY, TEXT, PAGE}
-        facts = dataclasses.replace(
+        facts = msgspec.structs.replace(
             of_reply,
             has_answer=bool(answer.files),
             answer_cut=answer.cut,
@@ -339,7 +337,7 @@ class Grader:
             return _Checked(
                 (make_result(checks[0], finding, len(cases), built.wall_s),), (), built.end not in _UNCERTAIN
             )
-        bench = dataclasses.replace(self._bench(exercise, checks, answer, built), effort=effort)
+        bench = msgspec.structs.replace(self._bench(exercise, checks, answer, built), effort=effort)
         if visited is not None:
             bench.seen[SEEN] = visited
         results: list[CheckResult] = []
@@ -423,7 +421,7 @@ def _as_regression(exercise: Exercise, result: CheckResult, turn: int) -> CheckR
     own = next((exercise.own_turn(check) for check in exercise.checks if check.name == result.name), 1)
     if result.passed or own == turn:
         return result
-    return dataclasses.replace(
+    return msgspec.structs.replace(
         result,
         detail=f"regression, right at turn {own}: {result.detail}",
         feedback=f"this worked before and must still hold: {result.feedback}",

@@ -6,7 +6,8 @@ languages, outside strings and comments; those that do not build are for whoever
 
 import random
 import re
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.extraction.code_text import blanked
 from kettlefield.core.extraction.syntax import TEXT, Syntax
@@ -54,8 +55,7 @@ _NUMBER = re.compile(r"(?<![\w.$])\d{1,9}(?![\w.])")
 _SIGN = re.compile(r"(?<=[?:] )-?1(?![\w.])")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Mutant:
+class Mutant(msgspec.Struct, frozen=True, kw_only=True):
     """A changed program, and what was changed."""
 
     text: str
@@ -107,8 +107,7 @@ MOST = 24  # of one exercise: enough to tell 75 from 95 %, few enough that compi
 WANTED_SHARE = 0.75  # caught; below it the checks let too much through. A few mutants always change nothing
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Caught:
+class Caught(msgspec.Struct, frozen=True, kw_only=True):
     """What became of an exercise's mutants."""
 
     made: int  # that build: a mutant that does not even build says nothing of the checks

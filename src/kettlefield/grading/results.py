@@ -7,7 +7,6 @@ nothing.
 
 import json
 import math
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
@@ -24,8 +23,7 @@ _NUMBERS = {"NaN": math.nan, "nan": math.nan, "Infinity": math.inf, "inf": math.
 _NUMBERS |= {f"-{name}": -value for name, value in _NUMBERS.items()}
 
 
-@dataclass(frozen=True, slots=True)
-class Opaque:
+class Opaque(msgspec.Struct, frozen=True):
     """A value that plain data cannot hold, in words."""
 
     words: str
@@ -147,16 +145,14 @@ def show(value: Any) -> str:
     return shorten(visible(json.dumps(value, ensure_ascii=False, default=str), keep_lines=False), DETAIL_LIMIT)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Picture:
+class Picture(msgspec.Struct, frozen=True, kw_only=True):
     """What a page looked like when it was opened."""
 
     width: str  # "phone" or "desktop"
     png: bytes
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True, kw_only=True):
     """What a run says of all cases: how it ended, how many agreed, the first fault."""
 
     end: RunEnd

@@ -1,9 +1,10 @@
 """A whole suite vetted: every exercise as written, and those that vary with further seeds."""
 
-import dataclasses
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+
+import msgspec
 
 from kettlefield.core.extraction.syntax import ANY, PAGE
 from kettlefield.grading.fairness import near_duplicates, unfinished
@@ -84,7 +85,7 @@ def vet_suite(
         if seed != BASE_SEED:
             faults[vetted.exercise.id] += [f"seed {seed}: {fault}" for fault in vetted.faults]
     return tuple(
-        dataclasses.replace(first[exercise.id], faults=tuple(faults[exercise.id])) for exercise in suite.exercises
+        msgspec.structs.replace(first[exercise.id], faults=tuple(faults[exercise.id])) for exercise in suite.exercises
     )
 
 

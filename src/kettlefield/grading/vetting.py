@@ -1,7 +1,6 @@
 """Trust the instruments: a suite's own answers must pass and its decoys must end as they declare."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
 import msgspec
 
@@ -47,8 +46,7 @@ def settle(exercise: Exercise, grader: Grader) -> Exercise:
 QUICK_SHARE = 0.34  # of its time limit that an own answer may use: a slower machine must not fail it
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Vetted:
+class Vetted(msgspec.Struct, frozen=True, kw_only=True):
     """What vetting found of one exercise; no fault means that its checks can be trusted."""
 
     exercise: Exercise

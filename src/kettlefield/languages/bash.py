@@ -1,7 +1,8 @@
 """Bash, with the usual Unix tools."""
 
-import dataclasses
 import re
+
+import msgspec
 
 from kettlefield.languages.language import Language, Missing, Recipe, Toolchain
 from kettlefield.languages.probing import ask, version_probe
@@ -17,7 +18,7 @@ def _probe() -> Toolchain | Missing:
     if isinstance(shell, Missing):
         return shell
     tools = [_named(name, next(filter(None, map(ask, commands)), "")) for name, commands in _ASKED.items()]
-    return dataclasses.replace(shell, version=", ".join([shell.version, *filter(None, tools)]))
+    return msgspec.structs.replace(shell, version=", ".join([shell.version, *filter(None, tools)]))
 
 
 def _named(name: str, said: str) -> str:

@@ -1,7 +1,8 @@
 """C#: built by Mono's compiler and run by its runtime."""
 
-import dataclasses
 import re
+
+import msgspec
 
 from kettlefield.languages.language import MADE_DIR, Language, Missing, Recipe, Toolchain
 from kettlefield.languages.patterns import C_COMMENTS, C_LIKE
@@ -15,7 +16,7 @@ def _probe() -> Toolchain | Missing:
     found = _compiler()
     if isinstance(found, Missing):
         return found
-    return dataclasses.replace(found, mounts=(*found.mounts, "/etc/mono"))
+    return msgspec.structs.replace(found, mounts=(*found.mounts, "/etc/mono"))
 
 
 CSHARP = Language(

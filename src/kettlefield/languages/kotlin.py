@@ -1,9 +1,10 @@
 """Kotlin: built for the Java virtual machine, and run by it."""
 
-import dataclasses
 import re
 import shutil
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.languages.java import JAVA
 from kettlefield.languages.language import (
@@ -30,7 +31,7 @@ def _probe() -> Toolchain | Missing:
     # to be asked takes it as long as a small build; the archive's own name says it too
     archive = (home / "lib" / "kotlin-compiler.jar").resolve().name
     match = re.search(r"\d+\.\d+\.\d+", archive) or re.search(r"\d+\.\d+\S*", ask([program_on_path, "-version"]))
-    return dataclasses.replace(
+    return msgspec.structs.replace(
         java,
         language="kotlin",
         program=str(home),

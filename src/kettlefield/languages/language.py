@@ -2,9 +2,10 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from importlib import resources
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.core.extraction.syntax import Syntax
 
@@ -13,8 +14,7 @@ MADE_DIR = ".made"  # of what a build makes; an answer's own names never begin w
 PREPARED = f"{MADE_DIR}/prepared"  # what a language's preparation left, seen by its builds
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Toolchain:
+class Toolchain(msgspec.Struct, frozen=True, kw_only=True):
     """One language's interpreter or compiler, ready to be run from inside an isolation."""
 
     language: str
@@ -23,16 +23,14 @@ class Toolchain:
     mounts: tuple[str, ...] = ()  # folders outside /usr that it needs to see
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Missing:
+class Missing(msgspec.Struct, frozen=True, kw_only=True):
     """A language that cannot be run here."""
 
     language: str
     remedy: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Preparation:
+class Preparation(msgspec.Struct, frozen=True, kw_only=True):
     """What a compiler would do afresh for each answer, done once: each build finds it as ``PREPARED``.
 
     A build must also end well without it, only later.
@@ -42,19 +40,17 @@ class Preparation:
     line: str  # a bash line that leaves what is kept in /tmp/out
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Sanitiser:
+class Sanitiser(msgspec.Struct, frozen=True, kw_only=True):
     """A second way to build, whose program says itself when it does what it must not."""
 
     build: str  # as ``Recipe.build``
     report: re.Pattern[str]  # the line of standard error that says what was wrong
-    env: dict[str, str] = field(default_factory=dict)  # of the run
+    env: dict[str, str] = msgspec.field(default_factory=dict)  # of the run
     by_default: bool = True  # for every check that runs a program of this language
     preparation: Preparation | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Together:
+class Together(msgspec.Struct, frozen=True, kw_only=True):
     """One run of a compiler over several answers, each in a folder of its own: most of its time is its start.
 
     It is for answers that one hand wrote: they are not shut off from each other.
@@ -64,8 +60,7 @@ class Together:
     line: str  # leaves in /tmp/made/FOLDER what ``Recipe.build`` would leave; ``FOLDERS`` stands for the folders
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Recipe:
+class Recipe(msgspec.Struct, frozen=True, kw_only=True):
     """How answers are built and run; ``@`` stands for the answer's file, ``PROGRAM`` for the toolchain's."""
 
     build: str | None  # a bash line that leaves the program in /tmp/out, or that only checks
@@ -80,8 +75,7 @@ class Recipe:
     together: Together | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Harness:
+class Harness(msgspec.Struct, frozen=True, kw_only=True):
     """A program of ours in the language itself: it runs an answer, or calls its functions one by one.
 
     ``{fd}`` stands for the descriptor that it reports on, ``{heap_mib}`` for the memory that a collector may use.
@@ -96,8 +90,7 @@ class Harness:
     takes_packages: bool = False  # an exercise may declare packages
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Language(Syntax):
+class Language(Syntax, frozen=True, kw_only=True):
     """One language; a module of this package or of a third party offers it as a global."""
 
     probe: Callable[[], Toolchain | Missing] | None = None  # None: nothing of its own is run

@@ -1,15 +1,14 @@
 """Declared Python packages: where they are installed, and their versions."""
 
-from dataclasses import dataclass
 from functools import cache
 from importlib import metadata
 from pathlib import Path
 
+import msgspec
 from packaging.requirements import Requirement
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Packages:
+class Packages(msgspec.Struct, frozen=True, kw_only=True):
     """Declared packages with all that they need, as they are installed beside us."""
 
     versions: tuple[tuple[str, str], ...]  # of those declared

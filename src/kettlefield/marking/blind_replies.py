@@ -3,7 +3,8 @@
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.outcome import Outcome
@@ -16,8 +17,7 @@ from kettlefield.suite.typed_toml import nearest
 MARKED_KINDS = ("explain", "page")  # that come with guidance of their own; others on demand
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Item:
+class Item(msgspec.Struct, frozen=True, kw_only=True):
     """One answer as it is shown to a marker."""
 
     digest: str
@@ -83,10 +83,7 @@ def items_of(record: Record, kinds: tuple[str, ...]) -> tuple[Item, ...]:
                 passed=row.outcome is Outcome.PASSED,
                 score=row.score,
             )
-    return tuple(
-        Item(**{name: getattr(item, name) for name in Item.__slots__ if name != "trials"}, trials=tuple(trials[digest]))
-        for digest, item in items.items()
-    )
+    return tuple(msgspec.structs.replace(item, trials=tuple(trials[digest])) for digest, item in items.items())
 
 
 def item_digest(exercise: str, files: Mapping[str, str]) -> str:

@@ -2,8 +2,8 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kettlefield.core.statistics.estimate import Estimate
@@ -11,8 +11,7 @@ from kettlefield.core.statistics.intervals import pass_ratio, two_sided_z
 from kettlefield.marking.judge_prompt import Choice
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Compared:
+class Compared(msgspec.Struct, frozen=True, kw_only=True):
     """One answer of a judge to a pair."""
 
     pair: str  # the same in both orders and all rounds

@@ -1,8 +1,8 @@
 """How far a judge can be trusted: its biases, how it follows the checks, and whether its marks may be used."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kettlefield.core.statistics.estimate import Estimate
@@ -17,8 +17,7 @@ LEAST_SHARED = 10  # replies marked by both, below which no agreement is believe
 SAME_WITHIN = 1e-9  # scores that differ by less are the same
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Trust:
+class Trust(msgspec.Struct, frozen=True, kw_only=True):
     """One judge, measured before it is believed."""
 
     judge: str

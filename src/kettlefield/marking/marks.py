@@ -1,7 +1,6 @@
 """Human marks: which count, how far markers agree, and marks of a sheet taken into the record."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from itertools import combinations
 from pathlib import Path
 
@@ -21,16 +20,14 @@ from kettlefield.suite.typed_toml import parse_json, read_text
 Key = tuple[str, str, int]  # marker, item, showing
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Mark:
+class Mark(msgspec.Struct, frozen=True, kw_only=True):
     """A mark that stands."""
 
     value: int
     note: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Agreement:
+class Agreement(msgspec.Struct, frozen=True, kw_only=True):
     """How far two series of marks agree: quadratic-weighted kappa."""
 
     who: str

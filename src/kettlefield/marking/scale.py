@@ -3,7 +3,8 @@
 import hashlib
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+
+import msgspec
 
 LOWEST, HIGHEST = 0, 4
 MOST_WEIGHT = 0.5  # of all marks together: the checks stay the greater part
@@ -19,8 +20,7 @@ GENERAL_GUIDANCE = """\
 0: wrong, broken, or beside the question"""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Weights:
+class Weights(msgspec.Struct, frozen=True, kw_only=True):
     """What marks count for beside the checks; shares of the score, together at most half."""
 
     people: float = 0.0
@@ -32,8 +32,7 @@ class Weights:
         return Weights(people=self.people, agreement_at_least=self.agreement_at_least)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Showing:
+class Showing(msgspec.Struct, frozen=True, kw_only=True):
     """One reply as it is shown to one marker."""
 
     exercise: str

@@ -1,8 +1,8 @@
 """Scores with marks mixed in by the plan's weights - apart from the checks' own score, never in its place."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import pandas as pd
 
@@ -17,8 +17,7 @@ from kettlefield.results.frames import counted_trials, trials_frame
 from kettlefield.suite.format import KINDS
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MarkedCandidate:
+class MarkedCandidate(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate's marks beside its checks."""
 
     candidate: str
@@ -30,8 +29,7 @@ class MarkedCandidate:
     marked_score: Estimate | None  # 0 to 1: with the plan's weights
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Marking:
+class Marking(msgspec.Struct, frozen=True, kw_only=True):
     """All that was marked in a record."""
 
     weights: Weights

@@ -1,6 +1,6 @@
 """First token and decode rate as the context fills, and what happens past its end."""
 
-import dataclasses
+import msgspec
 
 from kettlefield.core.plaintext import shorten
 from kettlefield.measure.procedure import (
@@ -79,9 +79,9 @@ async def time_system_prompt(bench: Bench, *, system_tokens: int, repeats: int, 
     for number in range(repeats + 1):
         ask = bench.frame(lead() + "Which ship is moored last?")
         if ask.is_chat:
-            ask = dataclasses.replace(ask, messages=({"role": "system", "content": system}, *ask.messages[-1:]))
+            ask = msgspec.structs.replace(ask, messages=({"role": "system", "content": system}, *ask.messages[-1:]))
         else:
-            ask = dataclasses.replace(
+            ask = msgspec.structs.replace(
                 ask, messages=({"role": "prompt", "content": system + ask.messages[0]["content"]},)
             )
         exchange = await bench.client.ask(bench.capped(ask, reply_tokens))

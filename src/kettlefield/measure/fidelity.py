@@ -6,7 +6,8 @@ import random
 import re
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+import msgspec
 
 from kettlefield.core.statistics.next_token import Position
 from kettlefield.measure.procedure import BUDGET, DONE, SPEED, Bench, Ended, Load, Procedure, Steps, Wish
@@ -19,8 +20,7 @@ REPLY_TOKENS = 48  # of each reply, where replies are what is scored: two levels
 WORD_END = re.compile(r"(?<=\S)(?=\s)|(?<=\w)(?=[^\w\s])|(?<=[^\w\s])(?=\w)")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FixedText:
+class FixedText(msgspec.Struct, frozen=True, kw_only=True):
     """A text whose second part is scored after its first."""
 
     id: str
@@ -82,7 +82,9 @@ async def _score(bench: Bench, client: Scorer, text: FixedText, table: FidelityT
         ask = bench.frame(text.asked)
         scores = await client.score_reply(ask.messages, most_tokens=REPLY_TOKENS, top=table.top_tokens)
         # how likely a reply is to the one that wrote it says nothing of a text
-        return replace(scores, positions=tuple(Position(one.token, None, one.top) for one in scores.positions))
+        return msgspec.structs.replace(
+            scores, positions=tuple(Position(one.token, None, one.top) for one in scores.positions)
+        )
     positions: list[Position] = []
     for place in drawn_places(text, table.positions_each):
         scores = await client.score_next(text.before + text.scored[:place], top=table.top_tokens)

@@ -1,7 +1,8 @@
 """Single-stream latency over a grid of prompt and reply lengths, after a warm-up."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.timing.pacing import is_precise, is_settled
 from kettlefield.core.timing.timeline import read_figures
@@ -28,8 +29,7 @@ MOST_WARM_UPS = 12  # a server that has not settled by then is timed as it is, a
 LATENCY, WARM_UP = "latency", "warm-up"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Grid:
+class Grid(msgspec.Struct, frozen=True, kw_only=True):
     """What to time."""
 
     warm_up: int  # requests at the least

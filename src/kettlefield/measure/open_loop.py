@@ -1,10 +1,11 @@
 """Open loop: requests that arrive at random whatever the server does, and the highest rate at which limits hold."""
 
 import asyncio
-import dataclasses
 import time
-from dataclasses import asdict, dataclass
 
+import msgspec
+
+from kettlefield.core.as_dict import as_dict
 from kettlefield.core.timing.pacing import Bracket, arrival_times
 from kettlefield.core.timing.timeline import quantile, read_figures
 from kettlefield.core.units import format_duration
@@ -20,16 +21,14 @@ LATE_SHARE, LATE_S = 0.1, 0.02  # of the limit, and at least: requests of ours s
 DRAIN = 1.0  # of the schedule's length: how long the last replies are waited for
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Limits:
+class Limits(msgspec.Struct, frozen=True, kw_only=True):
     """When a rate holds."""
 
     ttft_s: float  # p95, from the scheduled moment
     decode_tps: float  # p10
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Try:
+class Try(msgspec.Struct, frozen=True, kw_only=True):
     """One rate."""
 
     rate_rps: float
@@ -41,8 +40,7 @@ class Try:
     disturbed: str | None = None  # what the host was busy with when it did not hold, at the last go too
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Search:
+class Search(msgspec.Struct, frozen=True, kw_only=True):
     """How capacity is sought."""
 
     first_rate_rps: float
@@ -79,7 +77,7 @@ async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Steps:
             busy = None if found.held else bench.disturbed(began_s, ended_s) or _late(lags, limits)
             if busy is None or bench.budget.is_spent or not bench.is_alive():
                 break
-        tries.append(dataclasses.replace(found, disturbed=busy))
+        tries.append(msgspec.structs.replace(found, disturbed=busy))
         bracket = bracket.after(rate, held=found.held)
         if not bench.is_alive():
             yield Ended(name=OPEN_LOOP, why="the server died under load", facts=_facts(bracket, tries))
@@ -88,7 +86,7 @@ async def seek_capacity(bench: Bench, limits: Limits, search: Search) -> Steps:
 
 
 def _facts(bracket: Bracket, tries: list[Try]) -> dict[str, object]:
-    return {"capacity_rps": bracket.holds, "fails_at_rps": bracket.fails, "tries": [asdict(one) for one in tries]}
+    return {"capacity_rps": bracket.holds, "fails_at_rps": bracket.fails, "tries": [as_dict(one) for one in tries]}
 
 
 async def _send(

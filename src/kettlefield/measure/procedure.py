@@ -1,12 +1,12 @@
 """What the timing procedures share: what they are given and yield, their time limit, prompts of a wanted length."""
 
-import dataclasses
 import random
 import time
 import uuid
 from collections.abc import AsyncIterator, Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from kettlefield.measure.settings import FidelityTable, MemoryTable, SpeedTable
 from kettlefield.server.exchange import Ask, ChatClient, Exchange, count_prompt
@@ -43,43 +43,42 @@ DONE, PRECISE, BUDGET, DECIDED = "done", "precise", "budget", "decided"
 GUESSED_CHARS_PER_TOKEN = 3.2  # of prompts in prose and code; a figure that rests on it is marked as a guess
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Timed:
+class Timed(msgspec.Struct, frozen=True, kw_only=True):
     """One timed request."""
 
     purpose: str  # "warm-up", or what the procedure calls it
     exchange: Exchange
-    point: dict[str, Any] = field(default_factory=dict)  # what of the procedure
+    point: dict[str, Any] = msgspec.field(default_factory=dict)  # what of the procedure
     scheduled_lag_s: float | None = None  # sent this long after its scheduled moment
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ended:
+class Ended(msgspec.Struct, frozen=True, kw_only=True):
     """The end of a procedure."""
 
     name: str
     why: str  # DONE, PRECISE, BUDGET, DECIDED, or a fault in words
-    facts: dict[str, Any] = field(default_factory=dict)  # what it found out as a whole; units in the names
+    facts: dict[str, Any] = msgspec.field(default_factory=dict)  # what it found out as a whole; units in the names
 
 
 Steps = AsyncIterator[Timed | Ended]
 SPEED, MEMORY = "speed", "memory"  # the parts of a campaign that a procedure may belong to
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Wish:
+class Wish(msgspec.Struct, frozen=True, kw_only=True):
     """What a plan asks of one candidate's measuring."""
 
     speed: SpeedTable
     memory: MemoryTable
     window: int  # context, in tokens
     seed: int
-    fidelity: FidelityTable = field(default_factory=FidelityTable)
+    fidelity: FidelityTable = msgspec.field(default_factory=FidelityTable)
     asks: Sequence[Ask] = ()  # the suite's prompts
     texts: Sequence[Any] = ()  # that are scored: `fidelity.FixedText`, the same for every candidate
     scoring: Telling | None = None  # how the server tells log-probabilities; none: not found out yet
     share: float = 1.0  # of the timed requests that are to be in the record after this: below 1 while blocks are left
-    timed: Mapping[str, int] = field(default_factory=dict)  # requests that the record holds already, by `point_name`
+    timed: Mapping[str, int] = msgspec.field(
+        default_factory=dict
+    )  # requests that the record holds already, by `point_name`
     suite_tokens: int = 0  # of the suite's prompts in the mean, for an estimate
     # whether what is asked of the timing is decided, looked at after these numbers of requests, of so many at the
     # most; none: it is not looked at before its end
@@ -91,8 +90,7 @@ class Wish:
         return min(self.speed.reply_lengths)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Load:
+class Load(msgspec.Struct, frozen=True, kw_only=True):
     """What a procedure asks, at the most: for an estimate before it runs."""
 
     requests: int = 0
@@ -100,8 +98,7 @@ class Load:
     reply_tokens: int = 0  # of each
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Procedure:
+class Procedure(msgspec.Struct, frozen=True, kw_only=True):
     """One procedure; a module of this package or of a third party offers it as a global."""
 
     name: str  # as the record and --again name it
@@ -145,8 +142,7 @@ class Budget:
         return time.monotonic() >= self._until_s
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Bench:
+class Bench(msgspec.Struct, frozen=True, kw_only=True):
     """A server that is ready and idle, and how it is asked."""
 
     client: ChatClient
@@ -172,7 +168,7 @@ class Bench:
         if not self.counts_apart or exchange.fault is not None or exchange.trace.prompt_tokens is not None:
             return exchange
         tokens = (await count_prompt(self.client, exchange.ask)).trace.prompt_tokens
-        return dataclasses.replace(exchange, trace=dataclasses.replace(exchange.trace, prompt_tokens=tokens))
+        return msgspec.structs.replace(exchange, trace=msgspec.structs.replace(exchange.trace, prompt_tokens=tokens))
 
     def filler(self, tokens: int) -> str:
         """A new text that makes a prompt of about a number of tokens, together with the line that makes it unique."""
@@ -183,4 +179,4 @@ class Bench:
 
     def capped(self, ask: Ask, reply_tokens: int) -> Ask:
         """The request with the plan's sampling and a cap."""
-        return dataclasses.replace(ask, sampling={**self.sampling, "max_tokens": reply_tokens})
+        return msgspec.structs.replace(ask, sampling={**self.sampling, "max_tokens": reply_tokens})

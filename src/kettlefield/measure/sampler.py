@@ -3,8 +3,8 @@
 import threading
 import time
 from bisect import bisect_left
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kettlefield.rig.accelerators import Accelerator
@@ -18,8 +18,7 @@ LOOK_COST = 400  # times what such a look takes lie between two at the least
 SWAPPED_PAGES = 16  # a page or two are always on the way
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Phase:
+class Phase(msgspec.Struct, frozen=True, kw_only=True):
     """Memory and energy during one phase."""
 
     phase: str

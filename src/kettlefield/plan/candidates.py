@@ -1,7 +1,6 @@
 """A candidate: one model at one level with everything that it is asked under, and what is refused of it."""
 
 import json
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -15,8 +14,7 @@ _OWN_KEYS = {field.name for field in msgspec.structs.fields(tables.SamplingTable
 _NOT_EXTRA = _OWN_KEYS | {"messages", "prompt", "model", "stream", "stream_options", "n"}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Candidate:
+class Candidate(msgspec.Struct, frozen=True, kw_only=True):
     """One model at one level with everything that it is asked under."""
 
     model: str
@@ -32,8 +30,8 @@ class Candidate:
     speed: SpeedTable
     memory: MemoryTable
     grading: tables.GradingTable
-    fidelity: FidelityTable = field(default_factory=FidelityTable)
-    workspaces: tables.WorkspacesTable = field(default_factory=tables.WorkspacesTable)
+    fidelity: FidelityTable = msgspec.field(default_factory=FidelityTable)
+    workspaces: tables.WorkspacesTable = msgspec.field(default_factory=tables.WorkspacesTable)
     rig: str = ""  # of a plan for several rigs: on which it runs
 
     @property

@@ -2,8 +2,9 @@
 
 import tomllib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Threshold
 from kettlefield.core.errors import InputError
@@ -38,8 +39,7 @@ def read_criteria(written: tuple[tables.CriterionTable, ...], path: Path | str) 
     return tuple(_criterion(entry, f"{path} [criterion {number}]") for number, entry in enumerate(written, 1))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Terms:
+class Terms(msgspec.Struct, frozen=True, kw_only=True):
     """What a plan demands, and the conditions that it states."""
 
     criteria: tuple[Criterion, ...]

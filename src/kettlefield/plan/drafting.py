@@ -2,8 +2,8 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import tomli_w
 
 from kettlefield.core.errors import InputError
@@ -16,8 +16,7 @@ CONTEXTS = (16384, 8192, 4096, 2048)  # tried in this order: long enough for the
 DEFAULT_COMMAND = ("your-server", "--model", "{weights}", "--port", "{port}", "--context", "{context}")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Serving:
+class Serving(msgspec.Struct, frozen=True, kw_only=True):
     """How a drafted plan's server is reached: started by a command, or attached to."""
 
     command: tuple[str, ...] = ()  # words; none: a placeholder for the reader to replace
@@ -26,8 +25,7 @@ class Serving:
     key_from: str | None = None  # the environment variable that holds its key
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Draft:
+class Draft(msgspec.Struct, frozen=True, kw_only=True):
     """A drafted plan."""
 
     text: str

@@ -3,7 +3,6 @@
 import fnmatch
 import itertools
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -24,8 +23,7 @@ _SHORT = {"kv_bits": "kv{}", "context": "ctx{}", "concurrency": "c{}"}
 _MAY_VARY = {field.name for table in tables.OVERRIDABLE.values() for field in msgspec.structs.fields(table)}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate's table as if it had been written by itself."""
 
     table: Mapping[str, Any]

@@ -1,9 +1,10 @@
 """Which of a plan's several rigs this machine is, and the plan as it is carried out on it."""
 
-import dataclasses
 import fnmatch
 import socket
 from collections.abc import Sequence
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.plan import tables
@@ -82,7 +83,7 @@ def on_rig(plan: Plan, name: str) -> Plan:
         detail = "; ".join(left_out) or "No candidate runs on it."
         raise InputError(f'none of the candidates can run on rig "{name}"', f"{plan.path} [[rig]]", detail)
     own = tables.RigTable(**{key: getattr(rig, key) for key in tables.RigTable.__struct_fields__})
-    return dataclasses.replace(plan, rig=own, rig_name=name, candidates=left, left_out=(*plan.left_out, *left_out))
+    return msgspec.structs.replace(plan, rig=own, rig_name=name, candidates=left, left_out=(*plan.left_out, *left_out))
 
 
 def _why_not(candidate: Candidate, rig: tables.NamedRigTable) -> str:

@@ -3,7 +3,6 @@
 import fnmatch
 import hashlib
 import json
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -25,8 +24,7 @@ from kettlefield.weights.formats import read_facts
 MOST_WEIGHT = 1000.0  # of a suite beside others
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Plan:
+class Plan(msgspec.Struct, frozen=True, kw_only=True):
     """A plan that was read and checked."""
 
     path: Path
@@ -67,7 +65,7 @@ class Plan:
         """
         campaign = msgspec.structs.replace(self.campaign, until="decided")
         _check_campaign(self.path, campaign, self.rig)
-        return replace(self, campaign=campaign, parts=self.parts | _campaign_part(campaign))
+        return msgspec.structs.replace(self, campaign=campaign, parts=self.parts | _campaign_part(campaign))
 
 
 def read_plan(path: Path, *, keep_all: bool = False) -> Plan:

@@ -3,7 +3,6 @@
 import os
 from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import msgspec
@@ -20,8 +19,7 @@ from kettlefield.suite.format import Exercise, Suite
 from kettlefield.suite.loader import combine, find_suite, load_suite
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Share:
+class Share(msgspec.Struct, frozen=True, kw_only=True):
     """One suite's part in a campaign."""
 
     name: str
@@ -31,14 +29,15 @@ class Share:
     exercises: tuple[Exercise, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class Asked(msgspec.Struct, frozen=True, kw_only=True):
     """Every exercise that is asked; no two of them share an id."""
 
     shares: tuple[Share, ...]
     digest: str  # over every suite with its seed
     label: str
-    not_measured: Mapping[str, str] = field(default_factory=dict)  # exercise -> why it cannot be asked on this rig
+    not_measured: Mapping[str, str] = msgspec.field(
+        default_factory=dict
+    )  # exercise -> why it cannot be asked on this rig
 
     @property
     def exercises(self) -> tuple[Exercise, ...]:
@@ -70,8 +69,10 @@ class Asked:
             settle_one: Callable[[Exercise], Exercise] = lambda exercise: (  # noqa: E731
                 exercise if exercise.id in self.not_measured else settle(exercise, grader)
             )
-            shares = tuple(replace(s, exercises=tuple(pool.map(settle_one, s.exercises))) for s in self.shares)
-        return replace(self, shares=shares)
+            shares = tuple(
+                msgspec.structs.replace(s, exercises=tuple(pool.map(settle_one, s.exercises))) for s in self.shares
+            )
+        return msgspec.structs.replace(self, shares=shares)
 
 
 def read_asked(plan: Plan) -> Asked:
@@ -104,7 +105,7 @@ def asked_of(chosen: Sequence[SuiteTable], beside: Path, where: str) -> Asked:
     """
     asked = _put_together(chosen, beside, where)
     lacking = {exercise.id: missing_here(exercise) for exercise in asked.exercises}
-    asked = replace(asked, not_measured={name: why for name, why in lacking.items() if why})
+    asked = msgspec.structs.replace(asked, not_measured={name: why for name, why in lacking.items() if why})
     if not asked.exercises:
         first = next(iter(asked.not_measured.values()))
         what = f"no exercise of {asked.label} can be asked on this rig: {first}"

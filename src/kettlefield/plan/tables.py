@@ -1,6 +1,5 @@
 """The plan's tables as written; ``plan.py`` reads, checks and resolves them."""
 
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
@@ -237,8 +236,7 @@ class PlanFile(Part, frozen=True, kw_only=True):
 MARKED = "marked_score"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Judge:
+class Judge(msgspec.Struct, frozen=True, kw_only=True):
     """The second model, as the plan has it."""
 
     name: str  # model@level

@@ -1,13 +1,13 @@
 """What the store is given to keep: typed, frozen, in base units; written as rows whole or not at all."""
 
-import dataclasses
 import hashlib
 import json
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import sqlalchemy as sa
 
+from kettlefield.core.as_dict import as_dict
 from kettlefield.core.outcome import CheckResult, Outcome
 from kettlefield.core.timing.timeline import Figures, read_figures
 from kettlefield.record import schema
@@ -15,8 +15,7 @@ from kettlefield.record.packing import pack_json, pack_stamps, pack_text
 from kettlefield.server.exchange import Exchange
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CampaignEntry:
+class CampaignEntry(msgspec.Struct, frozen=True, kw_only=True):
     """The campaign as it starts."""
 
     title: str
@@ -30,8 +29,7 @@ class CampaignEntry:
     until: str | None = None  # "decided": candidates stop as soon as they are
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ExerciseEntry:
+class ExerciseEntry(msgspec.Struct, frozen=True, kw_only=True):
     """What later tables group exercises by."""
 
     id: str
@@ -52,8 +50,7 @@ class ExerciseEntry:
     block: int | None = None  # in which it is asked, where candidates stop when they are decided
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RigEntry:
+class RigEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One of a campaign's several rigs."""
 
     name: str  # as the plan calls it
@@ -63,8 +60,7 @@ class RigEntry:
     cost_per_hour: float | None  # in the plan's currency
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CandidateEntry:
+class CandidateEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate with everything that it is asked under."""
 
     name: str
@@ -80,8 +76,7 @@ class CandidateEntry:
     rig_id: int | None = None  # none: the campaign has one rig
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SessionEntry:
+class SessionEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One start of a server, or one attachment to it."""
 
     candidate_id: int
@@ -96,8 +91,7 @@ class SessionEntry:
     program: dict[str, str] | None = None  # path and sha256 of the command's program
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ExchangeEntry:
+class ExchangeEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One request and what came back, with what it was for."""
 
     exchange: Exchange
@@ -115,8 +109,7 @@ class ExchangeEntry:
         return read_figures(self.exchange.trace)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TurnEntry:
+class TurnEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One turn of a run in a workspace; its exchange holds only the messages that the turn added."""
 
     exchange: ExchangeEntry
@@ -124,8 +117,7 @@ class TurnEntry:
     results_left_out: int  # earlier results that made room in the context after it
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WorkEntry:
+class WorkEntry(msgspec.Struct, frozen=True, kw_only=True):
     """A run in a workspace."""
 
     form: str  # "functions" or "blocks": how the tools were offered and called
@@ -136,8 +128,7 @@ class WorkEntry:
     turns: tuple[TurnEntry, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AttemptEntry:
+class AttemptEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One attempt of a trial; without an exchange when the server was gone before it could be asked."""
 
     turn: int  # of the scripted turns, from 1
@@ -155,8 +146,7 @@ class AttemptEntry:
     graded_by: str = ""  # a worker of a fleet; empty: the rig itself
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TrialEntry:
+class TrialEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One finished trial."""
 
     candidate_id: int
@@ -182,8 +172,7 @@ def filled_phase(fill: float) -> str:
     return f"answers, context {fill:.0%} full"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MemoryEntry:
+class MemoryEntry(msgspec.Struct, frozen=True, kw_only=True):
     """Memory of one phase; the series has the columns microseconds and bytes: host, accelerator, mapped files."""
 
     session_id: int
@@ -200,8 +189,7 @@ class MemoryEntry:
     series: bytes
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ProcedureEntry:
+class ProcedureEntry(msgspec.Struct, frozen=True, kw_only=True):
     """The end of one timing procedure."""
 
     candidate_id: int
@@ -211,8 +199,7 @@ class ProcedureEntry:
     facts: dict[str, object]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LookEntry:
+class LookEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One criterion of a candidate as it was looked at after a block."""
 
     candidate_id: int
@@ -229,8 +216,7 @@ class LookEntry:
     reason: str  # why it is undecided
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MarkEntry:
+class MarkEntry(msgspec.Struct, frozen=True, kw_only=True):
     """A person's mark of one reply; without a value the one before is taken back."""
 
     marker: str
@@ -242,8 +228,7 @@ class MarkEntry:
     via: str  # "terminal" or "sheet"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class JudgementEntry:
+class JudgementEntry(msgspec.Struct, frozen=True, kw_only=True):
     """A judge's answer on one reply, or on two."""
 
     judge: str
@@ -257,24 +242,21 @@ class JudgementEntry:
     fault: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoteEntry:
+class NoteEntry(msgspec.Struct, frozen=True, kw_only=True):
     """What a reader of the record should know; what is written already is not repeated."""
 
     text: str
     candidate_id: int | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SessionChange:
+class SessionChange(msgspec.Struct, frozen=True, kw_only=True):
     """What became known of a session after it began, by the names of its columns."""
 
     session_id: int
     values: dict[str, Any]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SignatureEntry:
+class SignatureEntry(msgspec.Struct, frozen=True, kw_only=True):
     """One decision under one state of the results, chained to the one before it."""
 
     at: float  # seconds since the epoch
@@ -317,7 +299,7 @@ def put_attempt(connection: sa.Connection, trial_id: int, number: int, entry: At
     attempt_id = inserted(connection, schema.attempt, row)
     kept = schema.check_result.columns.keys()
     checks = [
-        {"attempt_id": attempt_id, **{name: value for name, value in dataclasses.asdict(check).items() if name in kept}}
+        {"attempt_id": attempt_id, **{name: value for name, value in as_dict(check).items() if name in kept}}
         for check in entry.checks
     ]
     if checks:
@@ -376,7 +358,7 @@ def put_exchange(connection: sa.Connection, entry: ExchangeEntry) -> int:
         "thinking": pack_text(exchange.thinking),
         "finish_reason": exchange.finish_reason,
         "fault": exchange.fault,
-        **dataclasses.asdict(entry.figures),
+        **as_dict(entry.figures),
         "stamps": pack_stamps(exchange.trace.stamps_s, exchange.trace.thinking),
     }
     return inserted(connection, schema.exchange, row)

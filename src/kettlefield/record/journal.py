@@ -4,15 +4,15 @@ import contextlib
 import json
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.errors import InputError, RigError
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HeldBack:
+class HeldBack(msgspec.Struct, frozen=True, kw_only=True):
     """One write that the database does not have yet, or may have: its number tells."""
 
     writer: str  # the run that it is of
@@ -36,7 +36,7 @@ class Journal:
         RigError
             The file cannot be written.
         """
-        fields = {name: getattr(entry, name) for name in HeldBack.__dataclass_fields__}
+        fields = {name: getattr(entry, name) for name in HeldBack.__struct_fields__}
         line = json.dumps(fields) + "\n"  # escaped, so that halves of surrogate pairs survive
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)

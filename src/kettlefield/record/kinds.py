@@ -1,15 +1,14 @@
 """Writes that can wait for a database that is away: what each of them puts into which tables."""
 
-import dataclasses
 import json
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
 import msgspec
 import sqlalchemy as sa
 
+from kettlefield.core.as_dict import as_dict
 from kettlefield.record import schema
 from kettlefield.record.entries import (
     ExchangeEntry,
@@ -26,8 +25,7 @@ from kettlefield.record.entries import (
 P = TypeVar("P")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Kind(Generic[P]):
+class Kind(msgspec.Struct, Generic[P], frozen=True, kw_only=True):
     """A kind of write: what it is given, and how that becomes rows, whole or not at all."""
 
     name: str
@@ -76,7 +74,7 @@ def _write_exchange(connection: sa.Connection, _: float, entry: ExchangeEntry) -
 
 
 def _write_procedure(connection: sa.Connection, at: float, entry: ProcedureEntry) -> None:
-    row = {**dataclasses.asdict(entry), "facts": json.dumps(entry.facts), "ended_at": at}
+    row = {**as_dict(entry), "facts": json.dumps(entry.facts), "ended_at": at}
     connection.execute(schema.procedure.insert().values(**row))
 
 
@@ -86,7 +84,7 @@ def _write_note(connection: sa.Connection, at: float, entry: NoteEntry) -> None:
         note.c.text == schema.storable(entry.text), note.c.candidate_id.is_not_distinct_from(entry.candidate_id)
     )
     if connection.execute(same).first() is None:
-        connection.execute(note.insert().values(at=at, **dataclasses.asdict(entry)))
+        connection.execute(note.insert().values(at=at, **as_dict(entry)))
 
 
 def _write_session_change(connection: sa.Connection, _: float, entry: SessionChange) -> None:
@@ -94,8 +92,7 @@ def _write_session_change(connection: sa.Connection, _: float, entry: SessionCha
     connection.execute(table.update().where(table.c.id == entry.session_id).values(**entry.values))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MemoryChange:
+class MemoryChange(msgspec.Struct, frozen=True, kw_only=True):
     """The later state of a phase's memory, in the place of the row that is there."""
 
     row_id: int
@@ -104,7 +101,7 @@ class MemoryChange:
 
 def _write_memory_change(connection: sa.Connection, _: float, change: MemoryChange) -> None:
     table = schema.memory_block
-    connection.execute(table.update().where(table.c.id == change.row_id).values(**dataclasses.asdict(change.entry)))
+    connection.execute(table.update().where(table.c.id == change.row_id).values(**as_dict(change.entry)))
 
 
 TRIAL = Kind(name="trial", payload=TrialEntry, write=_write_trial)

@@ -2,9 +2,9 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import sqlalchemy as sa
 
 from kettlefield.core.errors import InputError
@@ -15,8 +15,7 @@ _NAME = re.compile(r"[a-z0-9][a-z0-9_-]{0,47}")
 _EXAMPLE = "postgresql+psycopg://user@host/database#campaign"
 
 
-@dataclass(frozen=True, slots=True)
-class FilePlace:
+class FilePlace(msgspec.Struct, frozen=True):
     """A record that is a file of its own."""
 
     path: Path
@@ -39,8 +38,7 @@ class FilePlace:
         return self.path.with_name(self.path.name + suffix)
 
 
-@dataclass(frozen=True, slots=True)
-class DatabasePlace:
+class DatabasePlace(msgspec.Struct, frozen=True):
     """A campaign in a database; without a name, the only one there, or the one that a plan's title names."""
 
     url: sa.URL  # without a password: that comes from the environment or ~/.pgpass

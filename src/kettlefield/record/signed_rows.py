@@ -42,7 +42,7 @@ def signatures(record: Record) -> tuple[SignatureEntry, ...]:
     table = schema.signature
     with record.reading() as connection:
         rows = list(connection.execute(sa.select(table).order_by(table.c.id)).mappings())
-    names = SignatureEntry.__dataclass_fields__
+    names = SignatureEntry.__struct_fields__
     return tuple(
         SignatureEntry(**{name: json.loads(row[name]) if name == "verdicts" else row[name] for name in names})
         for row in rows

@@ -1,6 +1,5 @@
 """What a campaign writes into its record and asks of it; what was committed survives the tool being killed."""
 
-import dataclasses
 import json
 import time
 from collections.abc import Collection, Mapping, Sequence
@@ -9,6 +8,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from kettlefield import __version__
+from kettlefield.core.as_dict import as_dict
 from kettlefield.record import kinds, schema
 from kettlefield.record.entries import (
     CampaignEntry,
@@ -44,14 +44,14 @@ class Record(Storage):
     def begin(self, entry: CampaignEntry, exercises: list[ExerciseEntry]) -> None:
         """Write the campaign and its exercises, once."""
         row = {
-            **dataclasses.asdict(entry),
+            **as_dict(entry),
             "plan_parts": json.dumps(entry.plan_parts),
             "rig": json.dumps(entry.rig),
             "started_at": time.time(),
             "tool_version": __version__,
         }
         rows = [
-            {**dataclasses.asdict(e), "topics": json.dumps(e.topics), "refer": json.dumps(e.refer) if e.refer else None}
+            {**as_dict(e), "topics": json.dumps(e.topics), "refer": json.dumps(e.refer) if e.refer else None}
             for e in exercises
         ]
 
@@ -79,7 +79,7 @@ class Record(Storage):
     def put_rig(self, entry: RigEntry) -> int:
         """The id of a rig, as it is now: it is added when it is not there yet."""
         table = schema.rig
-        row = {**dataclasses.asdict(entry), "facts": json.dumps(entry.facts)}
+        row = {**as_dict(entry), "facts": json.dumps(entry.facts)}
 
         def write(connection: sa.Connection) -> int:
             known = connection.execute(sa.select(table.c.id).where(table.c.name == entry.name)).scalar_one_or_none()
@@ -109,7 +109,7 @@ class Record(Storage):
         """The candidate's id; it is added when it is not there yet."""
         table = schema.candidate
         row = {
-            **dataclasses.asdict(entry),
+            **as_dict(entry),
             "baseline": entry.baseline or None,
             "settings": json.dumps(entry.settings),
             "weights_facts": json.dumps(entry.weights_facts),
@@ -247,7 +247,7 @@ class Record(Storage):
 
     def save_looks(self, entries: Sequence[LookEntry]) -> None:
         """Write what was seen at a look, all or none of it."""
-        rows = [{**dataclasses.asdict(entry), "at": time.time()} for entry in entries]
+        rows = [{**as_dict(entry), "at": time.time()} for entry in entries]
         if rows:
             self._write(lambda connection: connection.execute(schema.look.insert(), rows))
 
@@ -306,7 +306,7 @@ class Record(Storage):
     def begin_session(self, entry: SessionEntry) -> int:
         """Write a session as it starts; its id."""
         row = {
-            **dataclasses.asdict(entry),
+            **as_dict(entry),
             "command": json.dumps(entry.command),
             "program": json.dumps(entry.program) if entry.program is not None else None,
             "simulated": "simulated" in entry.description,  # a simulated server says so of itself
@@ -345,7 +345,7 @@ class Record(Storage):
         if row_id is not None:
             self._put(kinds.MEMORY, kinds.MemoryChange(row_id=row_id, entry=entry))
             return row_id
-        row = dataclasses.asdict(entry)
+        row = as_dict(entry)
         return self._write(lambda connection: inserted(connection, schema.memory_block, row), may_wait=may_wait)
 
     def save_server_metrics(self, session_id: int, looks: dict[str, Any]) -> None:
@@ -355,13 +355,13 @@ class Record(Storage):
 
     def save_marks(self, entries: Sequence[MarkEntry]) -> None:
         """Add marks, all or none; what stands is the last of each marker, reply and showing."""
-        rows = [{**dataclasses.asdict(entry), "at": time.time()} for entry in entries]
+        rows = [{**as_dict(entry), "at": time.time()} for entry in entries]
         if rows:
             self._write(lambda connection: connection.execute(schema.mark.insert(), rows))
 
     def save_judgement(self, entry: JudgementEntry) -> None:
         """Write one answer of a judge."""
-        row = {**dataclasses.asdict(entry), "at": time.time(), "reply": pack_text(entry.reply)}
+        row = {**as_dict(entry), "at": time.time(), "reply": pack_text(entry.reply)}
         self._write(lambda connection: connection.execute(schema.judgement.insert().values(**row)))
 
     def judged(self, judge: str) -> set[tuple[str, str | None, int]]:
@@ -373,7 +373,7 @@ class Record(Storage):
 
     def save_signature(self, entry: SignatureEntry) -> None:
         """Add a signature; none is ever changed."""
-        row = {**dataclasses.asdict(entry), "verdicts": json.dumps(entry.verdicts)}
+        row = {**as_dict(entry), "verdicts": json.dumps(entry.verdicts)}
         self._write(lambda connection: connection.execute(schema.signature.insert().values(**row)))
 
     def save_note(self, text: str, candidate_id: int | None = None) -> None:

@@ -3,8 +3,8 @@
 import itertools
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import pandas as pd
 
@@ -21,8 +21,7 @@ GROUPINGS = ("kind", "language", "difficulty", "topic", "outcome")
 FEW = 5  # trials: a share of fewer is marked
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Group:
+class Group(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate in one group; an exercise with several topics is in each of theirs."""
 
     candidate: str
@@ -77,8 +76,7 @@ def _exercises(record: Record, grouping: str) -> pd.DataFrame:
     return pd.DataFrame(rows, columns=["exercise", "group"]).dropna()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SuiteFigures:
+class SuiteFigures(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate on one suite."""
 
     suite: str
@@ -93,8 +91,7 @@ class SuiteFigures:
         return pass_ratio(*zip(*self.passes, strict=True), confidence=confidence) if self.passes else None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SeedPair:
+class SeedPair(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate on two seeds of a suite, over the exercises that vary."""
 
     suites: tuple[str, str]

@@ -1,8 +1,8 @@
 """What bounds the use of a candidate: rate sustained, depth, loads, and the stopwatch's own error."""
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import pandas as pd
 import sqlalchemy as sa
 
@@ -19,8 +19,7 @@ MOSTLY = 0.5  # of a load's time: this share of it must be reading before a rate
 Ends = dict[str, tuple[str, dict[str, Any]]]  # procedure -> why it ended, what it found
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Capacity:
+class Capacity(msgspec.Struct, frozen=True, kw_only=True):
     """The highest rate of random arrivals at which the plan's limits hold."""
 
     holds_rps: float | None  # requests/s
@@ -31,8 +30,7 @@ class Capacity:
     disturbed: str  # what the host was busy with at the rate that failed, so that it says nothing; empty: nothing
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Load:
+class Load(msgspec.Struct, frozen=True, kw_only=True):
     """One start of the server."""
 
     kind: str  # "cold", "warm", "as found"
@@ -139,8 +137,7 @@ def floor_depth(known: pd.DataFrame, floor_tps: float) -> float | None:
     return crossing(list(middles.index), list(middles), floor_tps)
 
 
-@dataclass(frozen=True, slots=True)
-class Floor:
+class Floor(msgspec.Struct, frozen=True):
     """None: the campaign ran without a calibration."""
 
     seconds: float | None

@@ -3,9 +3,9 @@
 import json
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
+import msgspec
 import pandas as pd
 
 from kettlefield.core.errors import InputError
@@ -45,8 +45,7 @@ QUANTILES = {
 CEILING = 0.97  # of a pass rate; the same distance from 0 is the floor
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Figures:
+class Figures(msgspec.Struct, frozen=True, kw_only=True):
     """All that was measured of one candidate; None was not measured."""
 
     candidate: str
@@ -85,7 +84,7 @@ class Figures:
     seeds: tuple[SeedPair, ...]  # where the campaign asks one suite on several
     peak_spread_bytes: int  # what the peak differs from one run to the next, at the least
     doubts: dict[str, str]  # field or measure -> why what was found of it decides nothing
-    speed: dict[str, tuple[float, ...]] = field(repr=False)  # samples by field
+    speed: dict[str, tuple[float, ...]]  # samples by field
     looks: tuple[float, ...] = ()  # share of the exercises at each look so far; none: there is one, at the end
 
     def difference(self, *, confidence: float = 0.95) -> Estimate | None:
@@ -125,8 +124,7 @@ class Figures:
         return quantile(rates, 0.5) / self.decode_ceiling_tps if rates and self.decode_ceiling_tps else None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Comparison:
+class Comparison(msgspec.Struct, frozen=True, kw_only=True):
     """A whole campaign's candidates."""
 
     title: str
@@ -135,7 +133,7 @@ class Comparison:
     suite_digest: str
     exercises: int  # asked of at least one candidate
     rows: tuple[Figures, ...]
-    trials: pd.DataFrame = field(repr=False)  # one row a trial, all of them
+    trials: pd.DataFrame  # one row a trial, all of them
 
 
 def at_looks(looks: Sequence[float], confidence: float) -> float:
@@ -179,8 +177,7 @@ def _ranges(row: Figures) -> tuple[Range, ...] | None:
     return (low, rate.value, high), memory, (slowest, -seconds, -seconds * rate.value / high)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Window:
+class Window(msgspec.Struct, frozen=True, kw_only=True):
     """A part of a campaign."""
 
     exercises: frozenset[str]

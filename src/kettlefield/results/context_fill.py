@@ -1,7 +1,6 @@
 """Correctness as the context fills: each candidate at each share of its context, beside the exercise alone."""
 
-from dataclasses import dataclass
-
+import msgspec
 import pandas as pd
 
 from kettlefield.core.statistics.estimate import Estimate
@@ -16,8 +15,7 @@ from kettlefield.results.rows import candidate_rows
 ALONE_PHASE = "answers"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FillFigures:
+class FillFigures(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate at one share of its context; None was not measured."""
 
     candidate: str

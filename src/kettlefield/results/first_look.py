@@ -1,7 +1,8 @@
 """A first look at candidates: each one's figures in a row, and what stands out of them in a few sentences."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.statistics.estimate import Estimate
@@ -18,8 +19,7 @@ LOOPING = 0.1  # of the replies
 SEEN_WORSE = 0.05  # p of a level's paired difference to its reference, adjusted for the levels of its model
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Look:
+class Look(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate at a first look; None was not measured."""
 
     figures: Figures

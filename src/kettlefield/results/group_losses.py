@@ -1,8 +1,8 @@
 """Where levels lose against their reference: exercises lost and won by kind and language, and whether by chance."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import pandas as pd
 
 from kettlefield.core.statistics.paired import exact_p, holm
@@ -12,8 +12,7 @@ from kettlefield.results.rows import ExerciseRow
 BY_CHANCE = 0.05  # p, adjusted for all groups that are looked at together
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class GroupLoss:
+class GroupLoss(msgspec.Struct, frozen=True, kw_only=True):
     """One level in one group of exercises, against its reference level."""
 
     candidate: str

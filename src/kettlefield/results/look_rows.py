@@ -1,8 +1,8 @@
 """A campaign that stops when it is decided: its blocks, how far each candidate was asked, what each look saw."""
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
 
+import msgspec
 import sqlalchemy as sa
 
 from kettlefield.core.acceptance import Status
@@ -13,8 +13,7 @@ from kettlefield.results.frames import every_trial_frame
 from kettlefield.results.rows import candidate_rows, exercise_rows
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Look:
+class Look(msgspec.Struct, frozen=True, kw_only=True):
     """One criterion of a candidate as it was seen after a block."""
 
     candidate: str
@@ -29,8 +28,7 @@ class Look:
     reason: str  # why it is undecided
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Blocks:
+class Blocks(msgspec.Struct, frozen=True, kw_only=True):
     """Which exercise is asked in which block."""
 
     of: Mapping[str, int]  # exercise -> its block, from 1; those that the rig can ask
@@ -87,6 +85,28 @@ def _read_looks(record: Record) -> tuple[Look, ...]:
     )
 
 
+def newest_rows(record: Record, candidate_id: int) -> tuple[float | None, ...]:
+    """The newest rows on which the criteria of a candidate rest: as long as they are the same, so is what they say."""
+    own = [
+        sa.select(sa.func.max(column)).where(column.table.c.candidate_id == candidate_id).scalar_subquery()
+        for column in (
+            schema.trial.c.id,
+            schema.trial.c.finished_at,  # the id of a trial that is asked again may be given once more
+            schema.look.c.id,
+            schema.procedure.c.id,
+            schema.session.c.id,
+        )
+    ]
+    sessions = sa.select(schema.session.c.id).where(schema.session.c.candidate_id == candidate_id)
+    served = [
+        sa.select(sa.func.max(table.c.id)).where(table.c.session_id.in_(sessions)).scalar_subquery()
+        for table in (schema.exchange, schema.memory_block)
+    ]
+    marked = [sa.select(sa.func.max(table.c.id)).scalar_subquery() for table in (schema.mark, schema.judgement)]
+    with record.reading() as connection:
+        return tuple(connection.execute(sa.select(*own, *served, *marked)).one())
+
+
 def start_seconds(record: Record) -> dict[str, float]:
     """For each candidate what a start costs before the suite goes on: from the start of its server to the first answer
     asked, where nothing was timed between; else until it was ready. The longest of all starts, in seconds.
@@ -118,6 +138,10 @@ def start_seconds(record: Record) -> dict[str, float]:
 
 def blocks_asked(record: Record) -> dict[str, int]:
     """For each candidate how many blocks, from the first, it was asked whole: every sample at every fill."""
+    return record.once("blocks asked", lambda: _count_blocks(record))
+
+
+def _count_blocks(record: Record) -> dict[str, int]:
     blocks = blocks_of(record)
     if blocks is None:
         return {}

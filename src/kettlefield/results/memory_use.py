@@ -1,8 +1,8 @@
 """Memory and energy of each candidate: by phase, per context token, per stream, per request; joules per token."""
 
-from dataclasses import dataclass, replace
 from typing import Any
 
+import msgspec
 import pandas as pd
 import sqlalchemy as sa
 
@@ -20,8 +20,7 @@ ENERGY_PHASE = "answers"
 LOAD_PHASE = "load"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PhaseMemory:
+class PhaseMemory(msgspec.Struct, frozen=True, kw_only=True):
     """One phase of one session; bytes."""
 
     phase: str
@@ -34,8 +33,7 @@ class PhaseMemory:
     energy_j: float | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Less:
+class Less(msgspec.Struct, frozen=True, kw_only=True):
     """How much less a candidate takes than its reference level; what the server itself takes cancels out."""
 
     reference: str
@@ -43,8 +41,7 @@ class Less:
     weights_bytes: int  # by the files' sizes
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Memory:
+class Memory(msgspec.Struct, frozen=True, kw_only=True):
     """All of one candidate."""
 
     candidate: str
@@ -106,7 +103,8 @@ def _read_memories(record: Record) -> tuple[Memory, ...]:
     against = {entry.name: references.get(entry.model) for entry in candidates}
     by_name = {row.candidate: row for row in rows}
     return tuple(
-        replace(row, less_than_reference=_less(row, by_name.get(against[row.candidate] or ""))) for row in rows
+        msgspec.structs.replace(row, less_than_reference=_less(row, by_name.get(against[row.candidate] or "")))
+        for row in rows
     )
 
 
@@ -147,7 +145,7 @@ def _blocks(record: Record) -> pd.DataFrame:
 
 
 def _phase(row: dict[Any, Any]) -> PhaseMemory:
-    known = {name: row[name] for name in PhaseMemory.__dataclass_fields__}
+    known = {name: row[name] for name in PhaseMemory.__struct_fields__}
     known["phase"] = phase_now(known["phase"])
     known["concurrency"] = None if pd.isna(row["concurrency"]) else int(row["concurrency"])
     known["energy_j"] = None if pd.isna(row["energy_j"]) else float(row["energy_j"])

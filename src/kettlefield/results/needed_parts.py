@@ -1,9 +1,9 @@
 """Tasks about a long text: solved by the text's length, and by where in the prompt the needed parts stood."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import pandas as pd
 
 from kettlefield.core.outcome import Outcome
@@ -17,8 +17,7 @@ PLACES = ("first third", "second third", "last third", "several places")
 LENGTHS = ((0, "under 32,000 characters"), (32_000, "32,000 to 64,000"), (64_000, "64,000 and more"))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Asked:
+class Asked(msgspec.Struct, frozen=True, kw_only=True):
     """One exercise about a long text, put to one candidate at one fill of its context."""
 
     candidate: str
@@ -45,8 +44,7 @@ class Asked:
         return next(words for least, words in reversed(LENGTHS) if self.text_chars >= least)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PartsFigures:
+class PartsFigures(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate at one fill, on the exercises of one place or of one length."""
 
     candidate: str

@@ -2,9 +2,9 @@
 
 import json
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pandas as pd
 
@@ -16,8 +16,7 @@ from kettlefield.results.frames import counted_trials
 from kettlefield.results.rows import candidate_rows, references_of
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Against:
+class Against(msgspec.Struct, frozen=True, kw_only=True):
     """One level compared with its reference; an exercise counts as won or lost by its samples together."""
 
     reference: str

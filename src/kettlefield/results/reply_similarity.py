@@ -1,7 +1,6 @@
 """How far each level's replies follow those of its reference level: an early sign that needs no checks."""
 
-from dataclasses import dataclass
-
+import msgspec
 import pandas as pd
 import sqlalchemy as sa
 
@@ -13,8 +12,7 @@ from kettlefield.record.store import Record
 from kettlefield.results.rows import candidate_rows, references_of
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ReplyAgreement:
+class ReplyAgreement(msgspec.Struct, frozen=True, kw_only=True):
     """One level beside its reference, over first replies to the same prompts with the same seeds."""
 
     candidate: str

@@ -3,9 +3,9 @@
 import json
 import tomllib
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import sqlalchemy as sa
 
 from kettlefield.record import schema
@@ -13,8 +13,7 @@ from kettlefield.record.store import Record
 from kettlefield.results.frames import campaign_facts
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RigRow:
+class RigRow(msgspec.Struct, frozen=True, kw_only=True):
     """One rig of a campaign on several."""
 
     name: str

@@ -2,9 +2,9 @@
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Literal
 
+import msgspec
 import numpy as np
 import sqlalchemy as sa
 
@@ -19,8 +19,7 @@ from kettlefield.record.store import Record
 MOST_COUNTED = 400  # prompts whose characters a token are looked at
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CandidateRow:
+class CandidateRow(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate as it was registered."""
 
     id: int
@@ -35,8 +34,7 @@ class CandidateRow:
     weights_facts: Mapping[str, Any]  # what the header says, and what it predicts
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Referred:
+class Referred(msgspec.Struct, frozen=True, kw_only=True):
     """The long text that an exercise is about."""
 
     text: str  # its name
@@ -44,8 +42,7 @@ class Referred:
     needed: tuple[float, ...]  # of each needed part its middle, as a share of the exercise's text
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ExerciseRow:
+class ExerciseRow(msgspec.Struct, frozen=True, kw_only=True):
     """One exercise of the campaign."""
 
     id: str
@@ -77,8 +74,7 @@ class ExerciseRow:
         }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SessionRow:
+class SessionRow(msgspec.Struct, frozen=True, kw_only=True):
     """What served a candidate once."""
 
     candidate: str
@@ -88,8 +84,7 @@ class SessionRow:
     preflight: Mapping[str, Any] | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AnswerRow:
+class AnswerRow(msgspec.Struct, frozen=True, kw_only=True):
     """The last answer of one trial that did not end in a fault."""
 
     trial: int
@@ -101,8 +96,7 @@ class AnswerRow:
     exchange: int | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MarkRow:
+class MarkRow(msgspec.Struct, frozen=True, kw_only=True):
     """A person's mark; without a value the one before is taken back."""
 
     marker: str
@@ -112,8 +106,7 @@ class MarkRow:
     note: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class JudgementRow:
+class JudgementRow(msgspec.Struct, frozen=True, kw_only=True):
     """A judge's answer on one reply, or on two."""
 
     judge: str
@@ -157,7 +150,7 @@ def exercise_rows(record: Record) -> tuple[ExerciseRow, ...]:
 
 
 def _exercises(record: Record) -> Iterator[ExerciseRow]:
-    names = [name for name in ExerciseRow.__dataclass_fields__ if name not in {"topics", "refer"}]
+    names = [name for name in ExerciseRow.__struct_fields__ if name not in {"topics", "refer"}]
     for row in _rows(record, sa.select(schema.exercise).order_by(schema.exercise.c.id)):
         plain = {name: getattr(row, name) for name in names}
         refer = None
@@ -239,14 +232,14 @@ def pictures_of(record: Record, attempt_id: int) -> dict[str, bytes]:
 
 def mark_rows(record: Record) -> Iterator[MarkRow]:
     """Every mark, oldest first."""
-    names = list(MarkRow.__dataclass_fields__)
+    names = list(MarkRow.__struct_fields__)
     for row in _rows(record, sa.select(schema.mark).order_by(schema.mark.c.id)):
         yield MarkRow(**{name: getattr(row, name) for name in names})
 
 
 def judgement_rows(record: Record) -> Iterator[JudgementRow]:
     """Every answer of a judge, oldest first."""
-    names = list(JudgementRow.__dataclass_fields__)
+    names = list(JudgementRow.__struct_fields__)
     for row in _rows(record, sa.select(schema.judgement).order_by(schema.judgement.c.id)):
         yield JudgementRow(**{name: getattr(row, name) for name in names})
 

@@ -1,8 +1,8 @@
 """What servers say of themselves, beside what we counted: token counters, cache use and queues under load."""
 
-from dataclasses import dataclass
 from itertools import pairwise
 
+import msgspec
 import numpy as np
 import pandas as pd
 import sqlalchemy as sa
@@ -19,8 +19,7 @@ GAUGES = ("running", "waiting", "cache_use")
 SCORED = "fidelity"  # its texts are read by the server and are no exchange of ours
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Counted:
+class Counted(msgspec.Struct, frozen=True, kw_only=True):
     """One count of tokens, ours beside the server's."""
 
     candidate: str
@@ -38,8 +37,7 @@ class Counted:
         return abs(self.server - self.ours) <= max(SLACK_TOKENS, SLACK * max(self.server, self.ours))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ServerWords:
+class ServerWords(msgspec.Struct, frozen=True, kw_only=True):
     """All that the servers of a campaign said."""
 
     counted: tuple[Counted, ...]

@@ -2,9 +2,9 @@
 
 import json
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import pandas as pd
 import sqlalchemy as sa
@@ -25,8 +25,7 @@ from kettlefield.results.rows import candidate_rows, references_of
 TIMED = ("latency", "depth", "system", "uncached", "cached", "closed_loop", "open_loop", "leak")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Cell:
+class Cell(msgspec.Struct, frozen=True, kw_only=True):
     """Equal requests together; times in seconds, rates in tokens/s; None was not measured."""
 
     label: str  # of the point: "1,024 tokens deep", "4 clients"
@@ -41,8 +40,7 @@ class Cell:
     prompt_tokens: float | None  # median, as the server counts
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class InterTokenLatency:
+class InterTokenLatency(msgspec.Struct, frozen=True, kw_only=True):
     """Quantiles of the gaps between events over all requests of the grid, in seconds."""
 
     p50_s: float
@@ -53,8 +51,7 @@ class InterTokenLatency:
     packed: bool  # several tokens an event: gaps are between events
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Depth:
+class Depth(msgspec.Struct, frozen=True, kw_only=True):
     """How the context's depth tells on speed."""
 
     cells: tuple[Cell, ...]
@@ -64,8 +61,7 @@ class Depth:
     past_window: str | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ClosedLoop:
+class ClosedLoop(msgspec.Struct, frozen=True, kw_only=True):
     """A closed loop with several clients."""
 
     cells: tuple[Cell, ...]
@@ -73,8 +69,7 @@ class ClosedLoop:
     saturation_concurrency: int | None  # None: not reached, or a request was disturbed
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Timing:
+class Timing(msgspec.Struct, frozen=True, kw_only=True):
     """All of one candidate."""
 
     candidate: str

@@ -3,8 +3,9 @@
 import base64
 import json
 import zlib
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.statistics.estimate import Estimate
@@ -21,8 +22,7 @@ TOLD = {
 }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LanguageFidelity:
+class LanguageFidelity(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate on the texts of one language."""
 
     language: str
@@ -31,8 +31,7 @@ class LanguageFidelity:
     pairing: Pairing | None  # beside its reference level; None: it is one, or that was not scored
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Fidelity:
+class Fidelity(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate on all texts; None was not measured."""
 
     candidate: str

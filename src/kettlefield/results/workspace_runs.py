@@ -2,9 +2,9 @@
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import sqlalchemy as sa
 
@@ -19,8 +19,7 @@ from kettlefield.results.rows import candidate_rows
 DEPTHS_TOKENS = (0, 4_000, 8_000, 16_000, 32_000, 64_000)  # classes of the longest prompt of a run
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Called:
+class Called(msgspec.Struct, frozen=True, kw_only=True):
     """One call of a tool."""
 
     tool: str
@@ -31,8 +30,7 @@ class Called:
     is_edit: bool
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TurnRow:
+class TurnRow(msgspec.Struct, frozen=True, kw_only=True):
     """One turn of a run."""
 
     number: int
@@ -46,8 +44,7 @@ class TurnRow:
     results_left_out: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Run:
+class Run(msgspec.Struct, frozen=True, kw_only=True):
     """One run in a workspace."""
 
     trial: int
@@ -82,8 +79,7 @@ class Run:
         return sum(call.reason is None for call in tried), len(tried)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WorkFigures:
+class WorkFigures(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate's runs; of those that a fault of server or rig broke off nothing is counted."""
 
     candidate: str
@@ -106,8 +102,7 @@ class WorkFigures:
     ended: Mapping[str, int]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DepthFigures:
+class DepthFigures(msgspec.Struct, frozen=True, kw_only=True):
     """One candidate's runs whose longest prompt was of one class."""
 
     candidate: str

@@ -8,7 +8,6 @@ import shutil
 import subprocess
 import time
 from collections.abc import Iterable
-from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
@@ -61,8 +60,7 @@ def _system_name() -> str:
 TICKS_S = os.sysconf("SC_CLK_TCK")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HostLook:
+class HostLook(msgspec.Struct, frozen=True, kw_only=True):
     """One look at the host's counters; the difference of two tells what happened between."""
 
     at_s: float  # monotonic

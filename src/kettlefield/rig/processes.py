@@ -8,8 +8,9 @@ the others the share that was last read is scaled by how their resident size has
 import contextlib
 import os
 import time
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 _PAGE_BYTES = os.sysconf("SC_PAGE_SIZE")
 
@@ -60,8 +61,7 @@ MANY = 16  # members: of more than these each look reads every other one's size
 _LOOK_BYTES = 512
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TreeMemory:
+class TreeMemory(msgspec.Struct, frozen=True, kw_only=True):
     """Memory of all processes of a tree."""
 
     host_bytes: int  # proportional share

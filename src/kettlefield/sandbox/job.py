@@ -7,12 +7,12 @@ it leaves comes out as a tar archive over the private descriptor, behind a line 
 import io
 import tarfile
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+import msgspec
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RunLimits:
+
+class RunLimits(msgspec.Struct, frozen=True, kw_only=True):
     """What one run may use."""
 
     wall_s: float
@@ -25,8 +25,7 @@ class RunLimits:
     results_bytes: int = 48 * 2**20  # over the private descriptor; a program that was built comes this way too
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Job:
+class Job(msgspec.Struct, frozen=True, kw_only=True):
     """One program to run on files that nobody trusts."""
 
     argv: tuple[str, ...]
@@ -34,13 +33,12 @@ class Job:
     files: Mapping[str, str | bytes]  # name -> content, laid read-only into the working folder; bytes may be run
     stdin: bytes = b""
     mounts: tuple[str, ...] = ()  # host folders it needs to see, read-only
-    env: dict[str, str] = field(default_factory=dict)
+    env: dict[str, str] = msgspec.field(default_factory=dict)
     bound_address_space: bool = True  # runtimes that reserve address space far beyond use: False
     result_fd: bool = True  # open a private descriptor for results; "{fd}" in argv becomes its number
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RunReport:
+class RunReport(msgspec.Struct, frozen=True, kw_only=True):
     """How a run ended."""
 
     exit_status: int | None  # 128 + N after signal N; None when it was stopped from outside
@@ -55,8 +53,7 @@ class RunReport:
     rig_fault: str | None = None  # isolation itself failed
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Staged:
+class Staged(msgspec.Struct, frozen=True, kw_only=True):
     """A job's files laid out on the host for an isolation to bring in."""
 
     folder: Path
@@ -89,7 +86,7 @@ def with_files(job: Job, nonce: str, inputs: Mapping[str, str], exports: tuple[s
         return job
     staged = {f"{_INPUTS}/{name}": text for name, text in inputs.items()}
     wrapped = ("bash", "-c", _WRAPPER, "bash", "{fd}", nonce, str(len(exports)), *exports, *job.argv)
-    return replace(job, argv=wrapped, files={**job.files, **staged}, result_fd=True)
+    return msgspec.structs.replace(job, argv=wrapped, files={**job.files, **staged}, result_fd=True)
 
 
 def split_exports(results: bytes, nonce: str) -> tuple[bytes, dict[str, bytes]]:

@@ -14,9 +14,10 @@ import subprocess
 import tempfile
 import threading
 import time
-from dataclasses import replace
 from functools import cache
 from pathlib import Path
+
+import msgspec
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.plaintext import visible
@@ -109,7 +110,7 @@ class _Run:
         # memory of files in the run's own folders counts too
         self.group = take_group(job.limits.memory_bytes + 2 * job.limits.scratch_bytes)
         gate = Gate() if isolation.gated else None
-        staged = replace(
+        staged = msgspec.structs.replace(
             staged,
             gate=gate.theirs if gate is not None else None,
             group=self.group.door if self.group is not None else None,
@@ -117,7 +118,7 @@ class _Run:
         self.started_s = time.monotonic()
         try:
             self.process = subprocess.Popen(
-                isolation.command(replace(job, argv=argv), staged, uid),
+                isolation.command(msgspec.structs.replace(job, argv=argv), staged, uid),
                 stdin=stdin_read,
                 stdout=stdout_write,
                 stderr=stderr_write,

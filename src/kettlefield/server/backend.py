@@ -2,8 +2,9 @@
 
 from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
 from contextlib import asynccontextmanager
-from dataclasses import dataclass, field
 from typing import Protocol
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.registry import Registry
@@ -11,13 +12,12 @@ from kettlefield.server.exchange import ChatClient
 from kettlefield.server.process import Launch
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Talk:
+class Talk(msgspec.Struct, frozen=True, kw_only=True):
     """How a server is spoken to."""
 
     reply_within_s: float
     served_model: str = "default"  # the model name put into requests
-    headers: Mapping[str, str] = field(default_factory=dict)  # of every request: a key
+    headers: Mapping[str, str] = msgspec.field(default_factory=dict)  # of every request: a key
 
 
 class Server(Protocol):
@@ -69,8 +69,7 @@ class Server(Protocol):
         ...
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Backend:
+class Backend(msgspec.Struct, frozen=True, kw_only=True):
     """One protocol; a module of this package or of a third party offers it as a global."""
 
     name: str  # as the plan's `protocol` names it

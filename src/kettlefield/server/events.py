@@ -10,17 +10,16 @@ import asyncio
 import codecs
 import functools
 import time
-from dataclasses import dataclass
 from typing import Any
 
 import aiohttp
+import msgspec
 from aiohttp.client_proto import ResponseHandler
 
 MAX_LINE_CHARS = 8 * 2**20  # a server that never ends a line is cut off before it fills the memory
 
 
-@dataclass(frozen=True, slots=True)
-class Event:
+class Event(msgspec.Struct, frozen=True):
     """One dispatched event."""
 
     kind: str

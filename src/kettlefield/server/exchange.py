@@ -2,14 +2,14 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
 from typing import Any, Protocol
+
+import msgspec
 
 from kettlefield.core.timing.timeline import Trace
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ToolCall:
+class ToolCall(msgspec.Struct, frozen=True, kw_only=True):
     """A call of a function that a model was offered, as the server gives it."""
 
     id: str  # empty where the server gives none
@@ -17,8 +17,7 @@ class ToolCall:
     arguments: str  # JSON, as far as the model wrote JSON
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ask:
+class Ask(msgspec.Struct, frozen=True, kw_only=True):
     """What is asked of a model."""
 
     messages: tuple[dict[str, Any], ...]
@@ -27,8 +26,7 @@ class Ask:
     tools: tuple[dict[str, Any], ...] = ()  # functions that the model may call, as the protocol describes them
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Exchange:
+class Exchange(msgspec.Struct, frozen=True, kw_only=True):
     """What came back; a fault leaves what had arrived by then in place."""
 
     ask: Ask
@@ -70,7 +68,7 @@ class ChatClient(Protocol):
 
 async def count_prompt(client: ChatClient, ask: Ask) -> Exchange:
     """The same prompt asked for one token and without streaming: there servers count what they do not in a stream."""
-    return await client.ask(replace(ask, sampling={**ask.sampling, "max_tokens": 1}), stream=False)
+    return await client.ask(msgspec.structs.replace(ask, sampling={**ask.sampling, "max_tokens": 1}), stream=False)
 
 
 class UnderWay:

@@ -2,8 +2,8 @@
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 from prometheus_client.parser import text_string_to_metric_families
 
 MOST_TEXT_BYTES = 4 * 2**20
@@ -11,8 +11,7 @@ MOST_NAMES = 200  # families kept; a server has some dozens
 KINDS = {"counter": "counter", "gauge": "gauge"}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Readings:
+class Readings(msgspec.Struct, frozen=True, kw_only=True):
     """One look at a server's counters and gauges, each summed over its labels."""
 
     values: Mapping[str, float]

@@ -10,7 +10,6 @@ import socket
 import subprocess
 import sys
 import time
-from dataclasses import dataclass
 from pathlib import Path
 
 import aiohttp
@@ -29,8 +28,7 @@ LOG_LINES = 5
 _PLACEHOLDER = re.compile(r"\{([a-z_]+)\}")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Launch:
+class Launch(msgspec.Struct, frozen=True, kw_only=True):
     """How to start a server and when to call it ready."""
 
     command: tuple[str, ...]  # with {weights}, {port}, {context}, {level}, {python}

@@ -8,15 +8,15 @@ each token of a chat reply (``top_logprobs``).
 import heapq
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, Protocol, TypeGuard, runtime_checkable
+
+import msgspec
 
 from kettlefield.core.statistics.next_token import Position
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Scores:
+class Scores(msgspec.Struct, frozen=True, kw_only=True):
     """What a server said of a text."""
 
     positions: tuple[Position, ...] = ()
@@ -49,8 +49,7 @@ class Scorer(Protocol):
         ...
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Telling:
+class Telling(msgspec.Struct, frozen=True, kw_only=True):
     """How a server tells log-probabilities, as it was found out."""
 
     way: Way

@@ -1,7 +1,6 @@
 """How a kind of check is written in an exercise: its table, the files beside it, what must hold among its fields."""
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, Protocol, TypeVar
 
@@ -24,8 +23,7 @@ class TextReader(Protocol):
         ...
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CheckForm:
+class CheckForm(msgspec.Struct, frozen=True, kw_only=True):
     """One kind of check as exercises write it."""
 
     spec: type[Check]  # the fields of its table; the tag is the kind's name

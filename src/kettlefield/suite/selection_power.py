@@ -2,7 +2,8 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.extraction.file_diffs import diff_of
 from kettlefield.core.statistics.power import effective_pairs, needed_pairs, smallest_drop
@@ -14,8 +15,7 @@ MOST_SEEDS = 20  # beyond that another seed says next to nothing new
 DISCORDANT = 0.12  # share of exercises that one level solves and the other does not, as neighbouring levels show it
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SelectionPower:
+class SelectionPower(msgspec.Struct, frozen=True, kw_only=True):
     """What one selection shows."""
 
     selection: Selection
@@ -25,8 +25,7 @@ class SelectionPower:
     seconds: float  # that a candidate generates
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DropNeeds:
+class DropNeeds(msgspec.Struct, frozen=True, kw_only=True):
     """What it takes to show one drop."""
 
     drop: float  # of a pass rate, as a share
@@ -35,8 +34,7 @@ class DropNeeds:
     seconds: float | None  # that a candidate generates
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SuitePower:
+class SuitePower(msgspec.Struct, frozen=True, kw_only=True):
     """All of it, with what was assumed."""
 
     samples: int

@@ -1,8 +1,9 @@
 """Candidates side by side: what each solved, against the reference level, by suite, and how fast it is."""
 
-import dataclasses
 from collections.abc import Sequence
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.statistics.estimate import Estimate, p_words
 from kettlefield.core.statistics.paired import score_interval
@@ -69,7 +70,7 @@ def comparison_view(
         No campaign was begun, or a name or pattern matches nothing.
     """
     compared = compare(record, reference=against)
-    compared = dataclasses.replace(compared, rows=tuple(chosen(compared.rows, only)))
+    compared = msgspec.structs.replace(compared, rows=tuple(chosen(compared.rows, only)))
     mixed = mixed_settings(record)
     best = on_frontier(compared.rows)
     frontier = f"Pareto-optimal (pass rate, memory, s/solved; differences beyond the intervals): {', '.join(best)}"

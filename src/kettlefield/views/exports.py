@@ -2,12 +2,12 @@
 
 import json
 import re
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Literal
 from xml.etree import ElementTree as ET
 
+import msgspec
 import pandas as pd
 from cyclonedx.model import HashAlgorithm, HashType, Property
 from cyclonedx.model.bom import Bom
@@ -187,8 +187,7 @@ def _clean(text: str) -> str:
     return _NOT_XML.sub("\N{REPLACEMENT CHARACTER}", text)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Column:
+class Column(msgspec.Struct, frozen=True, kw_only=True):
     """One column of a table."""
 
     name: str

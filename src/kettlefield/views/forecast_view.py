@@ -1,10 +1,10 @@
 """What a plan has still to do, how long that takes at least, and what it can show."""
 
-import dataclasses
 from collections.abc import Sequence
 
 from kettlefield.campaign.forecast import Forecast
 from kettlefield.campaign.outlook import Outlook
+from kettlefield.core.as_dict import as_dict
 from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.core.units import format_duration
 from kettlefield.plan.suite_selection import Asked
@@ -71,8 +71,8 @@ def forecast_view(
             "smallest_drop": drop,
             "not_measured": left_out,
             "left_out": list(without),
-            "decisions": [dataclasses.asdict(one) for one in decisions],
-            "candidates": [dataclasses.asdict(row) for row in rows],
+            "decisions": [as_dict(one) for one in decisions],
+            "candidates": [as_dict(row) for row in rows],
         },
     )
 

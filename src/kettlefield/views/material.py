@@ -1,8 +1,8 @@
 """All that a report is written from, read from the record once."""
 
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import pandas as pd
 
 from kettlefield.decision.ledger import Audit, audit
@@ -26,8 +26,7 @@ from kettlefield.results.workspace_runs import DepthFigures, WorkFigures, by_dep
 GROUPINGS = ("kind", "language", "difficulty")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Material:
+class Material(msgspec.Struct, frozen=True, kw_only=True):
     """One campaign, analysed."""
 
     record: Record

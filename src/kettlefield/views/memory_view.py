@@ -1,8 +1,8 @@
 """Memory by phase, what it grows with, and energy."""
 
-import dataclasses
 from collections.abc import Sequence
 
+from kettlefield.core.as_dict import as_dict
 from kettlefield.core.plaintext import visible
 from kettlefield.core.statistics.estimate import Estimate
 from kettlefield.core.units import format_bytes
@@ -40,7 +40,7 @@ def memory_view(record: Record, only: str | None = None) -> View:
         parts=present(phases_table(rows), less_table(rows), growth_table(rows), energy_table(rows)),
         document={
             "simulated": facts["simulated"],
-            "candidates": [{**dataclasses.asdict(row), "leaks": row.leaks} for row in rows],
+            "candidates": [{**as_dict(row), "leaks": row.leaks} for row in rows],
         },
     )
 

@@ -1,7 +1,6 @@
 """Candidates side by side in 100 columns: the figures that most decisions rest on, and what they show."""
 
-import dataclasses
-
+import msgspec
 import pandas as pd
 
 from kettlefield.core.statistics.estimate import Estimate
@@ -53,7 +52,7 @@ def overview_view(
         No campaign was begun, or a name or pattern matches nothing.
     """
     compared = compare(record, reference=against)
-    compared = dataclasses.replace(compared, rows=tuple(chosen(compared.rows, only)))
+    compared = msgspec.structs.replace(compared, rows=tuple(chosen(compared.rows, only)))
     mixed = mixed_settings(record)
     said = [f"{row.candidate}: {mixed[row.candidate]}" for row in compared.rows if row.candidate in mixed]
     missing = not_measured(record)

@@ -1,8 +1,9 @@
 """What a report holds beside tables and words: charts, the grid of outcomes, and trials to open; its sections."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from kettlefield.core.plaintext import visible
 from kettlefield.views.style import Chart
@@ -11,8 +12,7 @@ from kettlefield.views.table import Table, Words
 Tone = Literal["passed", "some", "none", "fault", "empty"]  # of a square: all samples passed, some, none ...
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Drawn:
+class Drawn(msgspec.Struct, frozen=True, kw_only=True):
     """A chart in its place."""
 
     kind: Literal["chart"] = "chart"
@@ -20,8 +20,7 @@ class Drawn:
     folded: bool = False  # shows its title until it is opened
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Square:
+class Square(msgspec.Struct, frozen=True, kw_only=True):
     """One exercise on one candidate."""
 
     letter: str
@@ -30,8 +29,7 @@ class Square:
     trial_id: int | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Grid:
+class Grid(msgspec.Struct, frozen=True, kw_only=True):
     """Every exercise on every candidate."""
 
     kind: Literal["grid"] = "grid"
@@ -41,8 +39,7 @@ class Grid:
     chart: Chart | None  # the same as a figure, for its files
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Passage:
+class Passage(msgspec.Struct, frozen=True, kw_only=True):
     """Text of somebody else, cut where it is long."""
 
     title: str
@@ -51,16 +48,14 @@ class Passage:
     cut: int = 0  # of them left out
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Picture:
+class Picture(msgspec.Struct, frozen=True, kw_only=True):
     """What a page looked like at one width."""
 
     width: str  # "phone" or "desktop"
     data_url: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OpenTrial:
+class OpenTrial(msgspec.Struct, frozen=True, kw_only=True):
     """One trial to open."""
 
     id: int
@@ -71,8 +66,7 @@ class OpenTrial:
     pictures: tuple[Picture, ...] = ()  # of a page, as it was opened
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OpenExercise:
+class OpenExercise(msgspec.Struct, frozen=True, kw_only=True):
     """One exercise with its prompt and the trials of it."""
 
     id: str
@@ -80,8 +74,7 @@ class OpenExercise:
     trials: tuple[OpenTrial, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Trials:
+class Trials(msgspec.Struct, frozen=True, kw_only=True):
     """Trials to open, by exercise."""
 
     kind: Literal["trials"] = "trials"
@@ -89,8 +82,7 @@ class Trials:
     left_out: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Beside:
+class Beside(msgspec.Struct, frozen=True, kw_only=True):
     """What is read together: in two columns where there is room."""
 
     kind: Literal["beside"] = "beside"
@@ -98,8 +90,7 @@ class Beside:
     right: tuple[Words | Table | Drawn, ...]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Compared:
+class Compared(msgspec.Struct, frozen=True, kw_only=True):
     """A line of two texts side by side; None: there is none on that side."""
 
     left: str | None
@@ -107,8 +98,7 @@ class Compared:
     same: bool
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LostAnswer:
+class LostAnswer(msgspec.Struct, frozen=True, kw_only=True):
     """An exercise that the reference level solved and another level did not."""
 
     exercise: str
@@ -120,8 +110,7 @@ class LostAnswer:
     trials: tuple[int, int]  # the reference's and the level's
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Lost:
+class Lost(msgspec.Struct, frozen=True, kw_only=True):
     """What levels lost against their references."""
 
     kind: Literal["lost"] = "lost"
@@ -132,8 +121,7 @@ class Lost:
 Part = Words | Table | Drawn | Grid | Trials | Lost | Beside
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Section:
+class Section(msgspec.Struct, frozen=True, kw_only=True):
     """One question and its answer."""
 
     anchor: str

@@ -1,9 +1,9 @@
 """Every timing procedure, candidates side by side."""
 
-import dataclasses
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from kettlefield.core.as_dict import as_dict
 from kettlefield.record.store import Record
 from kettlefield.results.capacity import Floor, floor_of
 from kettlefield.results.comparison import Figures, compare
@@ -62,8 +62,8 @@ def speed_view(record: Record, only: str | None = None) -> View:
         ),
         document={
             "simulated": compared.simulated,
-            "candidates": [dataclasses.asdict(row) for row in rows],
-            "server_counters": [{**dataclasses.asdict(one), "agrees": one.agrees} for one in said.counted],
+            "candidates": [as_dict(row) for row in rows],
+            "server_counters": [{**as_dict(one), "agrees": one.agrees} for one in said.counted],
         },
     )
 

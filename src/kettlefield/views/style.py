@@ -5,12 +5,12 @@ import multiprocessing
 import os
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
+import msgspec
 import pandas as pd
 
 from kettlefield.core.units import format_bytes
@@ -31,8 +31,7 @@ _SVG: Any = {
 }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Chart:
+class Chart(msgspec.Struct, frozen=True, kw_only=True):
     """A drawn figure with the words that stand for it."""
 
     name: str  # stem of its files

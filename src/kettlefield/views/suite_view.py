@@ -1,10 +1,10 @@
 """Suites: what they hold, what they can show, and what vetting found."""
 
-import dataclasses
 from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
+from kettlefield.core.as_dict import as_dict
 from kettlefield.grading.vetting import Vetted
 from kettlefield.suite.format import SELECTIONS, Suite, is_in
 from kettlefield.suite.selection_power import SuitePower
@@ -53,7 +53,7 @@ def suite_view(suite: Suite, power: SuitePower | None) -> View:
                 }
                 for exercise in suite.exercises
             ],
-            "power": dataclasses.asdict(power) if power is not None else None,
+            "power": as_dict(power) if power is not None else None,
         },
     )
 

@@ -2,9 +2,10 @@
 
 import fnmatch
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any, Literal, Protocol, TypeVar
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import visible
@@ -23,8 +24,7 @@ class Align(StrEnum):
     LINE = "line"  # left, and on one line wherever there is room
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Column:
+class Column(msgspec.Struct, frozen=True, kw_only=True):
     """One column. A cell that is text is shown as it is, None as a dash, anything else through ``show``."""
 
     name: str
@@ -45,8 +45,7 @@ class Column:
         return value if isinstance(value, str) else self.show(value)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Table:
+class Table(msgspec.Struct, frozen=True, kw_only=True):
     """A table; one that is folded shows its title until it is opened."""
 
     kind: Literal["table"] = "table"
@@ -61,8 +60,7 @@ class Table:
         return [tuple(column.text(value) for column, value in zip(self.columns, row, strict=True)) for row in self.rows]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Words:
+class Words(msgspec.Struct, frozen=True, kw_only=True):
     """A paragraph, or a list."""
 
     kind: Literal["words"] = "words"
@@ -72,8 +70,7 @@ class Words:
     folds: bool = True  # on a terminal; what is copied from there stays on one line
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class View:
+class View(msgspec.Struct, frozen=True, kw_only=True):
     """What a command shows: a title, then tables and words; and the same as one JSON document."""
 
     title: str
@@ -93,7 +90,7 @@ def table(
 
 def folded(part: Table | None) -> Table | None:
     """The table, folded; None stays None."""
-    return None if part is None else replace(part, folded=True)
+    return None if part is None else msgspec.structs.replace(part, folded=True)
 
 
 def present(*parts: P | None) -> tuple[P, ...]:

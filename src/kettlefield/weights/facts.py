@@ -2,10 +2,11 @@
 
 import itertools
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.sizing.requirements import CacheLayer, ModelShape
@@ -13,8 +14,7 @@ from kettlefield.core.sizing.requirements import CacheLayer, ModelShape
 GROUPS = ("embedding", "attention", "feed-forward", "experts", "output", "norms", "other")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TensorFacts:
+class TensorFacts(msgspec.Struct, frozen=True, kw_only=True):
     """One tensor."""
 
     name: str
@@ -23,8 +23,7 @@ class TensorFacts:
     type_name: str  # as the format names it; "type 77" when it names none
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class GroupFacts:
+class GroupFacts(msgspec.Struct, frozen=True, kw_only=True):
     """Tensors of one kind together."""
 
     name: str
@@ -38,16 +37,14 @@ class GroupFacts:
         return 8 * self.size_bytes / self.parameters if self.parameters else 0.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Licence:
+class Licence(msgspec.Struct, frozen=True, kw_only=True):
     """A licence as the file gives it and as SPDX writes it."""
 
     written: str | None
     spdx: str | None  # None: none given, or none that SPDX knows
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ModelFacts:
+class ModelFacts(msgspec.Struct, frozen=True, kw_only=True):
     """What headers say of a model, and what follows from its tensors; None was not said."""
 
     path: Path
@@ -259,8 +256,7 @@ def _parse(text: str) -> str | None:
         return None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WeightsFormat:
+class WeightsFormat(msgspec.Struct, frozen=True, kw_only=True):
     """One format of weights files."""
 
     name: str

@@ -1,7 +1,8 @@
 """Weights compared with a memory budget: what each setting requires, what fits, how fast it could be."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.sizing.requirements import (
     KV_BITS,
@@ -17,8 +18,7 @@ from kettlefield.weights.facts import ModelFacts
 DEFAULT_CONTEXTS = (4096, 16384)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Settings:
+class Settings(msgspec.Struct, frozen=True, kw_only=True):
     """Under which settings to weigh."""
 
     contexts: tuple[int, ...] = DEFAULT_CONTEXTS
@@ -36,8 +36,7 @@ class Settings:
         return self.learned.at_context(context_tokens)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Fit:
+class Fit(msgspec.Struct, frozen=True, kw_only=True):
     """One requirement compared with the budget; None where there is no budget."""
 
     need: MemoryNeed
@@ -46,8 +45,7 @@ class Fit:
     beyond_window: bool  # the context is longer than the model's own
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Weighed:
+class Weighed(msgspec.Struct, frozen=True, kw_only=True):
     """One file with its needs."""
 
     facts: ModelFacts

@@ -6,9 +6,10 @@ megabytes. Format: the public GGUF specification, versions 2 and 3.
 
 import mmap
 import struct
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten, visible
@@ -24,16 +25,14 @@ _SCALARS = {0: "B", 1: "b", 2: "H", 3: "h", 4: "I", 5: "i", 6: "f", 7: "?", 10: 
 _STRING, _ARRAY = 8, 9
 
 
-@dataclass(frozen=True, slots=True)
-class LongArray:
+class LongArray(msgspec.Struct, frozen=True):
     """An array that was measured and skipped."""
 
     length: int
     offset_bytes: int  # of its first item in the file
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Tensor:
+class Tensor(msgspec.Struct, frozen=True, kw_only=True):
     """One tensor as the header describes it."""
 
     name: str
@@ -50,8 +49,7 @@ class Tensor:
         return count
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class GgufHeader:
+class GgufHeader(msgspec.Struct, frozen=True, kw_only=True):
     """What a GGUF file says of itself."""
 
     version: int

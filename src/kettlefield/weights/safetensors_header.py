@@ -7,9 +7,10 @@ then the data. The header's JSON is parsed by the standard library within a boun
 import itertools
 import json
 import re
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import shorten, visible
@@ -28,8 +29,7 @@ TYPE_BITS = {
 }
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StoredTensor:
+class StoredTensor(msgspec.Struct, frozen=True, kw_only=True):
     """One tensor as the header describes it."""
 
     name: str

@@ -2,9 +2,10 @@
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
+
+import msgspec
 
 from kettlefield.measure.procedure import GUESSED_CHARS_PER_TOKEN
 from kettlefield.server.exchange import Exchange
@@ -34,8 +35,7 @@ class End(StrEnum):
     SERVER_FAULT = "server-fault"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Done:
+class Done(msgspec.Struct, frozen=True, kw_only=True):
     """One call that was carried out, or refused."""
 
     tool: str
@@ -46,16 +46,14 @@ class Done:
     is_edit: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Turn:
+class Turn(msgspec.Struct, frozen=True, kw_only=True):
     """What followed one reply."""
 
     calls: tuple[Done, ...]
     results_left_out: int  # earlier results that were left out of the conversation to make room, after this turn
 
 
-@dataclass(slots=True, kw_only=True)
-class Session:
+class Session(msgspec.Struct, kw_only=True):
     """A run under way."""
 
     tree: Tree
@@ -66,15 +64,15 @@ class Session:
     context_tokens: int
     reply_tokens: int  # that a reply may have
     run_command: Callable[[str, Mapping[str, str]], str]  # a command's line and the files; what it prints
-    messages: list[dict[str, Any]] = field(init=False)
-    turns: list[Turn] = field(default_factory=list)
+    messages: list[dict[str, Any]] = msgspec.field(default_factory=list)  # begins with the opening
+    turns: list[Turn] = msgspec.field(default_factory=list)
     end: End | None = None
     calls: int = 0
     tokens: int = 0  # that the model wrote
-    _results: list[int] = field(default_factory=list)  # places of messages that hold results, oldest first
-    _seen: dict[tuple[str, str], int] = field(default_factory=dict)  # calls since anything changed
+    _results: list[int] = msgspec.field(default_factory=list)  # places of messages that hold results, oldest first
+    _seen: dict[tuple[str, str], int] = msgspec.field(default_factory=dict)  # calls since anything changed
     _idle: int = 0  # replies in a row without a call
-    _begun_s: float = field(default_factory=time.monotonic)
+    _begun_s: float = msgspec.field(default_factory=time.monotonic)
 
     def __post_init__(self) -> None:
         self.messages = [dict(message) for message in self.opening]

@@ -2,9 +2,9 @@
 
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import regex
 
 from kettlefield.core.extraction.patching import Fit, apply_changes, parse_diff
@@ -19,8 +19,7 @@ SEARCH_WITHIN_S = 2.0  # a pattern that explodes ends here
 EDIT_TOOLS = ("write_file", "replace_text", "apply_patch")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Call:
+class Call(msgspec.Struct, frozen=True, kw_only=True):
     """One call as the model wrote it."""
 
     id: str
@@ -30,8 +29,7 @@ class Call:
     fault: str = ""  # why they are not
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Parameter:
+class Parameter(msgspec.Struct, frozen=True, kw_only=True):
     """One argument of a tool."""
 
     says: str
@@ -39,8 +37,7 @@ class Parameter:
     required: bool = True
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Tool:
+class Tool(msgspec.Struct, frozen=True, kw_only=True):
     """One tool; what it does takes the files and the arguments, and gives the text that goes back."""
 
     name: str

@@ -2,8 +2,9 @@
 
 import difflib
 import posixpath
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+import msgspec
 
 MOST_FILES = 2_000
 MOST_FILE_CHARS = 400_000
@@ -37,12 +38,11 @@ class ToolError(Exception):
         self.reason, self.message = reason, message
 
 
-@dataclass(slots=True)
-class Tree:
+class Tree(msgspec.Struct):
     """Files by path; every path is relative, with plain slashes and without ``..``."""
 
     files: dict[str, str]
-    chars: int = field(init=False)
+    chars: int = 0  # counted from the files
 
     def __post_init__(self) -> None:
         self.chars = sum(map(len, self.files.values()))

@@ -5,7 +5,7 @@ applied to the given files (``editing``), several files distinguished (``manyfil
 into their gap (``gaps``). This module is the order in which that happens.
 """
 
-from dataclasses import replace
+import msgspec
 
 from kettlefield.core.extraction.bare_text import bare_code, repaired, scripts_of_page, without_prompts
 from kettlefield.core.extraction.choosing import choose_blocks, language_of, tag_of, title_of
@@ -38,7 +38,7 @@ def extract_answer(reply: str, wanted: Wanted, languages: Syntaxes) -> Answer:
     answer = _extract(text, wanted, languages)
     # a tag chooses among blocks, but what was asked for in one language is built and run as that language
     language = answer.language if wanted.language == ANY else _told(wanted)
-    return replace(answer, remarks=(*remarks, *answer.remarks), language=language)
+    return msgspec.structs.replace(answer, remarks=(*remarks, *answer.remarks), language=language)
 
 
 def answer_text(reply: str) -> str:
@@ -86,7 +86,7 @@ def _from_blocks(blocks: tuple[Block, ...], wanted: Wanted, languages: Syntaxes)
     text = "\n".join(part.text for part in parts)
     cut = any(not part.closed for part in parts)
     answer = _answer(text, wanted, languages, how=how, cut=cut, tagged=language)
-    return replace(answer, language=language or answer.language)
+    return msgspec.structs.replace(answer, language=language or answer.language)
 
 
 def _unwrapped(block: Block) -> tuple[Block, ...]:

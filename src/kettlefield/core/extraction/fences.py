@@ -2,9 +2,9 @@
 
 import html
 import re
-from dataclasses import dataclass
 from functools import cache
 
+import msgspec
 from markdown_it import MarkdownIt
 from markdown_it.token import Token
 
@@ -21,8 +21,7 @@ _PRE_END = re.compile(r"</code\s{0,9}>\s{0,9}</pre\s{0,9}>", re.IGNORECASE)
 _DOCUMENT = re.compile(r"<!doctype\s+html|<html\b", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Block:
+class Block(msgspec.Struct, frozen=True, kw_only=True):
     """One block of code."""
 
     info: str  # what follows the opening fence, stripped

@@ -7,9 +7,10 @@ where its lines stand. How an edit fitted - cleanly, with fuzz, not at all - is 
 import difflib
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import PurePosixPath
+
+import msgspec
 
 from kettlefield.core.extraction.choosing import tag_of
 from kettlefield.core.extraction.fences import Block
@@ -36,8 +37,7 @@ class Fit(StrEnum):
     NONE = "did not apply at all"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Change:
+class Change(msgspec.Struct, frozen=True, kw_only=True):
     """One place of a file: the lines that stand there, and the lines that shall."""
 
     old: tuple[str, ...]
@@ -48,8 +48,7 @@ class Change:
     miscounted: bool = False  # the numbers of lines that it states are not those that it holds
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FileEdit:
+class FileEdit(msgspec.Struct, frozen=True, kw_only=True):
     """All changes to one file; without a name it means the only one."""
 
     name: str | None
@@ -66,8 +65,7 @@ class FileEdit:
         return "".join(row + "\n" for change in self.changes for row in change.new)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Patched:
+class Patched(msgspec.Struct, frozen=True, kw_only=True):
     """A file after its edit; ``text`` is the original when nothing applied."""
 
     text: str

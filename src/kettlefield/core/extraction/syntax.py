@@ -5,8 +5,9 @@ The languages themselves are modules of ``kettlefield.languages``; a table of th
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import Literal
+
+import msgspec
 
 # what an exercise says that leaves the choice of language to the model, and one that wants prose in place of code
 ANY, TEXT = "any", "text"
@@ -26,14 +27,15 @@ MOST_GUESSED_CHARS = 20_000  # enough to know a language by; each sign is looked
 Structure = Literal["tree", "braces", "closing line", "semicolon", ""]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Syntax:
+class Syntax(msgspec.Struct, frozen=True, kw_only=True):
     """One language as replies name it and write it."""
 
     name: str  # as exercises write it
     title: str  # as prompts and tables write it
     suffix: str
-    aliases: frozenset[str] = field(default_factory=frozenset)  # lower case, as code fences name it beside its name
+    aliases: frozenset[str] = msgspec.field(
+        default_factory=frozenset
+    )  # lower case, as code fences name it beside its name
     order: int = 100  # where several are listed: what is asked for most comes first
     runs: bool = True  # a program can be written in it alone
     skipped: re.Pattern[str] | None = None  # a string or a comment; one that is not closed runs to its end

@@ -1,32 +1,30 @@
 """What is wanted of a reply, and what was found in it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+
+import msgspec
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Gap:
+class Gap(msgspec.Struct, frozen=True, kw_only=True):
     """The code that stands before and after what the model was to write."""
 
     opening: str
     closing: str = ""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Wanted:
+class Wanted(msgspec.Struct, frozen=True, kw_only=True):
     """What the exercise asks for, as far as it guides the choice among blocks."""
 
     language: str  # a known language, ANY or TEXT
     file: str  # name that the extracted text gets
     entry: str | None = None  # function or class that must be there; None for a whole program
     others: tuple[str, ...] = ()  # further files that the answer must hold
-    given: Mapping[str, str] = field(default_factory=dict)  # files the model was shown, to be edited
+    given: Mapping[str, str] = msgspec.field(default_factory=dict)  # files the model was shown, to be edited
     gap: Gap | None = None
     continued: bool = False  # the reply carries on the opening itself, without a fence or a word
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Answer:
+class Answer(msgspec.Struct, frozen=True, kw_only=True):
     """What was found in a reply; without files there is no answer, and ``how`` says why."""
 
     files: Mapping[str, str]  # name to text; the one that is built and run comes first

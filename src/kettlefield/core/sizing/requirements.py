@@ -1,7 +1,8 @@
 """What a model needs and how fast it could be, by arithmetic from its shape alone."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 OVERHEAD_BASE_BYTES = 256 * 2**20
 OVERHEAD_SHARE = 0.02
@@ -12,8 +13,7 @@ KV_BITS = (16, 8, 4)
 _ELEMENT_SIXTEENTHS = {16: 32, 8: 17, 4: 9}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CacheLayer:
+class CacheLayer(msgspec.Struct, frozen=True, kw_only=True):
     """What one layer keeps for each token it remembers."""
 
     kv_heads: int
@@ -22,8 +22,7 @@ class CacheLayer:
     window_tokens: int | None = None  # remembers no more than this; None: the whole context
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ModelShape:
+class ModelShape(msgspec.Struct, frozen=True, kw_only=True):
     """All of a model that sizing needs."""
 
     weights_bytes: int
@@ -33,8 +32,7 @@ class ModelShape:
     read_bytes: int  # weights read for one token: experts that rest and the input table are left out
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MemoryNeed:
+class MemoryNeed(msgspec.Struct, frozen=True, kw_only=True):
     """Memory of a model under one setting, in bytes."""
 
     context_tokens: int
@@ -50,8 +48,7 @@ class MemoryNeed:
         return self.weights_bytes + self.kv_bytes + self.overhead_bytes
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LearnedOverhead:
+class LearnedOverhead(msgspec.Struct, frozen=True, kw_only=True):
     """What one server took beside weights and KV cache on one rig."""
 
     server: str

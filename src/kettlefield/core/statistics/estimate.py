@@ -1,13 +1,13 @@
 """A figure with its interval and sample size, and how tables and pages write it. Loads without SciPy."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.units import Scale, Unit, duration_scale, format_scaled, size_scale
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Estimate:
+class Estimate(msgspec.Struct, frozen=True, kw_only=True):
     """A figure with the interval round it; a bound that the sample cannot give is None."""
 
     value: float

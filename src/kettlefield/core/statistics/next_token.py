@@ -7,8 +7,8 @@ of freedom fewer than texts.
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from scipy.special import stdtrit
 
@@ -18,8 +18,7 @@ TAIL, RESAMPLES = 0.99, 400
 LEAST_MASS = 1e-12  # of what a served list leaves over; rounding can make it less than nothing
 
 
-@dataclass(frozen=True, slots=True)
-class Position:
+class Position(msgspec.Struct, frozen=True):
     """One place of a text: the token that stands there, and how likely the model holds it and others."""
 
     token: str
@@ -27,8 +26,7 @@ class Position:
     top: Mapping[str, float]  # the likeliest tokens that the server lists, with their log-probabilities
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ScoredText:
+class ScoredText(msgspec.Struct, frozen=True, kw_only=True):
     """One text as one model sees it."""
 
     id: str
@@ -47,8 +45,7 @@ def perplexity_per_byte(texts: Sequence[ScoredText], *, confidence: float = 0.95
     return _exponential(_ratio(texts, _surprise, lambda text: text.size_bytes, confidence))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Pairing:
+class Pairing(msgspec.Struct, frozen=True, kw_only=True):
     """A candidate beside its reference on the texts that both cut into the same tokens."""
 
     texts: int

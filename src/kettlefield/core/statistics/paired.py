@@ -2,9 +2,9 @@
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 
+import msgspec
 import numpy as np
 import scipy  # its parts are loaded when they are first used
 
@@ -14,8 +14,7 @@ from kettlefield.core.statistics.intervals import effective_trials, two_sided_z,
 RESAMPLES = 9999  # of sign flips; up to 13 exercises all of them are tried
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SeedGap:
+class SeedGap(msgspec.Struct, frozen=True, kw_only=True):
     """What two seeds tell."""
 
     difference: float  # mean over exercises of the share solved on the first seed less that on the second
@@ -115,8 +114,7 @@ class Evidence(StrEnum):
     SHOWN_WORSE = "shown to be worse"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Pairs:
+class Pairs(msgspec.Struct, frozen=True, kw_only=True):
     """Trials of two levels paired by exercise and sample."""
 
     exercises: int
@@ -138,7 +136,7 @@ class Pairs:
         if self.worth is None:
             return self
         lowered = float(_caution(np.sqrt(self.differing * self.exercises))) * self.worth
-        return replace(self, counted=min(max(lowered, self.exercises), self.pairs))
+        return msgspec.structs.replace(self, counted=min(max(lowered, self.exercises), self.pairs))
 
     @property
     def difference(self) -> float:

@@ -1,9 +1,9 @@
 """Slopes, drifts, growth exponents and roots: how a figure changes with depth, time or size."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 
+import msgspec
 import numpy as np
 import scipy  # its parts are loaded when they are first used
 
@@ -153,8 +153,7 @@ class Ruling(StrEnum):
     UNDECIDED = "undecided"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Slope:
+class Slope(msgspec.Struct, frozen=True, kw_only=True):
     """An estimate with its interval."""
 
     value: float

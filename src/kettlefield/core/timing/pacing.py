@@ -2,8 +2,8 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kettlefield.core.statistics.intervals import quantile_interval
@@ -69,8 +69,7 @@ def arrival_times(rate_per_s: float, lasting_s: float, seed: int) -> tuple[float
         moments.append(at)
 
 
-@dataclass(frozen=True, slots=True)
-class Bracket:
+class Bracket(msgspec.Struct, frozen=True):
     """What a search for the highest rate that holds knows so far."""
 
     holds: float | None = None  # highest rate that held

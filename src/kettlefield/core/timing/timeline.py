@@ -1,9 +1,9 @@
 """Arrival stamps of one reply -> the figures that the design defines, each with its unit."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 
+import msgspec
 import numpy as np
 
 
@@ -14,8 +14,7 @@ class TokenCount(StrEnum):
     EVENTS = "events"  # no usage was sent: text events counted instead, and marked as such
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Trace:
+class Trace(msgspec.Struct, frozen=True, kw_only=True):
     """What the stopwatch saw of one request; every time is in seconds after the request was written."""
 
     stamps_s: tuple[float, ...]  # arrival of each event with non-empty text, thinking included
@@ -25,8 +24,7 @@ class Trace:
     completion_tokens: int | None = None  # from usage, thinking included
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Figures:
+class Figures(msgspec.Struct, frozen=True, kw_only=True):
     """Figures of one request; None where the trace does not hold enough to say."""
 
     ttft_s: float | None  # request written -> first event with text

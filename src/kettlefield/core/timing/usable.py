@@ -1,9 +1,9 @@
 """Which samples of one point may make a figure: undisturbed, enough of them, and of sessions that agree."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
+import msgspec
 import scipy  # its parts are loaded when they are first used
 
 from kettlefield.core.timing.timeline import quantile
@@ -15,8 +15,7 @@ FEW_RATIO = 0.25  # with too few samples for such a test: their medians differ b
 LEAST_TESTED = 5  # of each session: with fewer no difference could be so certain
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Sample:
+class Sample(msgspec.Struct, frozen=True, kw_only=True):
     """One figure of one timed request."""
 
     value: float
@@ -24,8 +23,7 @@ class Sample:
     disturbed: str | None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Usable:
+class Usable(msgspec.Struct, frozen=True, kw_only=True):
     """The samples that make a figure, and why they are too few or unlike to make one; empty: they are neither."""
 
     values: tuple[float, ...]

@@ -8,9 +8,9 @@ to block. NumPy is fast along the last axis of an array, and a block is short wh
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -20,8 +20,7 @@ Codes = npt.NDArray[np.integer[Any]]
 Words = npt.NDArray[Any]  # uint8, or wider where a number is whole words
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BlockType:
+class BlockType(msgspec.Struct, frozen=True, kw_only=True):
     """One way to hold numbers."""
 
     name: str  # as the format calls it

@@ -1,10 +1,10 @@
 """The little model's weights, from a GGUF file of any level or the 16-bit safetensors it was trained into."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -14,8 +14,7 @@ from kettlefield.demo.little.tokens import Vocabulary
 from kettlefield.weights.gguf_header import GgufHeader, Tensor, read_gguf
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Shape:
+class Shape(msgspec.Struct, frozen=True, kw_only=True):
     """How large each part is."""
 
     vocabulary: int
@@ -64,8 +63,7 @@ class Matrix:
         return self.rows(np.arange(self.shape[0]))
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Weights:
+class Weights(msgspec.Struct, frozen=True, kw_only=True):
     """A model that can be served."""
 
     name: str

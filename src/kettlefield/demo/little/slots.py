@@ -3,8 +3,8 @@
 import asyncio
 from collections import deque
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from kettlefield.demo.little.network import Cache, CacheBits, Network, Sampler, Sampling
@@ -14,27 +14,25 @@ CHUNK_TOKENS = 96  # of a prompt read in one step, so that others are not held u
 BROKEN = "error"  # why a reply ended whose scores are not numbers: the weights are damaged
 
 
-@dataclass(slots=True, kw_only=True)
-class Stream:
+class Stream(msgspec.Struct, kw_only=True):
     """One request; ``pieces`` brings its text, then None."""
 
     prompt: Sequence[int]
     cap_tokens: int
     sampler: Sampler
     stops: StopWords
-    written: list[int] = field(default_factory=list)
+    written: list[int] = msgspec.field(default_factory=list)
     reason: str = "stop"
     cached_tokens: int = 0
     dropped: bool = False
-    pieces: "asyncio.Queue[str | None]" = field(default_factory=asyncio.Queue)
+    pieces: "asyncio.Queue[str | None]" = msgspec.field(default_factory=asyncio.Queue)
 
 
-@dataclass(slots=True)
-class Slot:
+class Slot(msgspec.Struct):
     """A memory, what it holds, and who uses it."""
 
     cache: Cache
-    held: list[int] = field(default_factory=list)  # the tokens whose keys and values are in the cache
+    held: list[int] = msgspec.field(default_factory=list)  # the tokens whose keys and values are in the cache
     stream: Stream | None = None
 
     def next_tokens(self) -> Sequence[int]:

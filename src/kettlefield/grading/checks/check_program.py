@@ -8,7 +8,8 @@ YAML diagnostics, subtests indented by four spaces, and "Bail out!".
 
 import json
 import re
-from dataclasses import dataclass
+
+import msgspec
 
 from kettlefield.core.errors import RigError
 from kettlefield.core.outcome import CheckResult, RunEnd
@@ -37,8 +38,7 @@ _POINT = re.compile(
 _BAIL = re.compile(r"Bail out!\s*(?P<why>.*)$", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TapPoint:
+class TapPoint(msgspec.Struct, frozen=True, kw_only=True):
     """One test point at the top level."""
 
     number: int
@@ -47,8 +47,7 @@ class TapPoint:
     message: str = ""  # of its diagnostics
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TapReport:
+class TapReport(msgspec.Struct, frozen=True, kw_only=True):
     """A whole report; ``fault`` says why it cannot be trusted."""
 
     points: tuple[TapPoint, ...]

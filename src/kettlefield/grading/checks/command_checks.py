@@ -1,7 +1,6 @@
 """Checks that run commands in a changed repository: its own ones, or hidden tests that are laid over it first."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
@@ -40,8 +39,7 @@ class CommandCase(Part, frozen=True, kw_only=True):
     by_hand: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Order:
+class Order(msgspec.Struct, frozen=True, kw_only=True):
     """A case with what is laid over the changed files for it."""
 
     case: CommandCase

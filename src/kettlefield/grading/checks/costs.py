@@ -8,7 +8,6 @@ the own answer: doing nothing is fast.
 import json
 import secrets
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 
 import msgspec
 
@@ -69,8 +68,7 @@ class _RunError(Exception):
         self.end, self.words = end, words
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class _Cost:
+class _Cost(msgspec.Struct, frozen=True, kw_only=True):
     """What one run took, and what it gave."""
 
     cpu_s: float
@@ -84,7 +82,7 @@ class _Course:
     def __init__(self, bench: Bench, check: GrowthCheck | BudgetCheck) -> None:
         self._bench, self._check, self._own = bench, check, bench.own(check)
         # such inputs and outputs are large by design
-        self._limits = replace(to_limits(bench.exercise.spec.limits), output_bytes=32 * 2**20)
+        self._limits = msgspec.structs.replace(to_limits(bench.exercise.spec.limits), output_bytes=32 * 2**20)
         self._key = ("cost input", bench.exercise.id, check, bench.exercise.scripts[check.inputs])
         self.wall_s = 0.0
 

@@ -1,8 +1,9 @@
 """What a kind of check is: how it is written, whether its prompt is fair to it, how it is carried out."""
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
 from typing import Any, Literal
+
+import msgspec
 
 from kettlefield.core.outcome import CheckResult
 from kettlefield.grading.builds import BuildFault, Built, build_answer
@@ -17,20 +18,20 @@ from kettlefield.suite.format import Check, Exercise
 Until = Literal["end", "check", "case"]
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Effort:
+class Effort(msgspec.Struct, frozen=True, kw_only=True):
     """How far an answer is tried: less is enough where only its outcome is asked for."""
 
     until: Until = "end"
-    first: Mapping[str, int] = field(default_factory=dict)  # checks tried first; of each the first case, from 1; 0: any
+    first: Mapping[str, int] = msgspec.field(
+        default_factory=dict
+    )  # checks tried first; of each the first case, from 1; 0: any
     sanitised: bool = True  # run with the sanitiser too, where a check says so
 
 
 WHOLE = Effort()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Bench:
+class Bench(msgspec.Struct, frozen=True, kw_only=True):
     """One answer with all that its checks need."""
 
     exercise: Exercise
@@ -42,8 +43,8 @@ class Bench:
     sandbox: Sandbox
     kept: Kept  # over all answers
     effort: Effort = WHOLE
-    seen: dict[str, Any] = field(default_factory=dict)  # what one check left for the next, by the module's name
-    pictures: list[Picture] = field(default_factory=list)
+    seen: dict[str, Any] = msgspec.field(default_factory=dict)  # what one check left for the next, by the module's name
+    pictures: list[Picture] = msgspec.field(default_factory=list)
 
     @property
     def built(self) -> Built:
@@ -64,8 +65,7 @@ class Bench:
         return self.sandbox.run(job)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CheckKind(CheckForm):
+class CheckKind(CheckForm, frozen=True, kw_only=True):
     """One kind of check; a module of this package or of a third party offers it as a global."""
 
     run: Callable[[Bench, Any], CheckResult]

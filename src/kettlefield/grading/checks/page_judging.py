@@ -2,9 +2,9 @@
 
 import base64
 import io
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 from PIL import Image
 
@@ -21,8 +21,7 @@ Frame = dict[str, Any]  # what the harness says of one visit
 _LIBRARIES = frozenset({"script", "stylesheet", "font"})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Visited:
+class Visited(msgspec.Struct, frozen=True, kw_only=True):
     """What one run of the browser came to."""
 
     results: dict[str, CheckResult]  # by check name
@@ -30,8 +29,7 @@ class Visited:
     steady: bool  # nothing broke off or was waited for in vain, in which a busy rig may have had its part
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Visit:
+class Visit(msgspec.Struct, frozen=True, kw_only=True):
     """One opening of the page."""
 
     check: PageCheck | PageRulesCheck | None  # none: for its picture alone

@@ -3,7 +3,6 @@
 import json
 import secrets
 from collections.abc import Iterable
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
@@ -62,14 +61,13 @@ class ProgramCase(Part, frozen=True, kw_only=True):
     by_hand: bool = False
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ProgramRun:
+class ProgramRun(msgspec.Struct, frozen=True, kw_only=True):
     """One run of a program with what it left behind."""
 
     report: RunReport
     end: RunEnd  # before anything is compared
     fault: str  # why it did not even end by itself; empty when it did
-    writes: dict[str, bytes] = field(default_factory=dict)
+    writes: dict[str, bytes] = msgspec.field(default_factory=dict)
 
     @property
     def stdout(self) -> str:
@@ -149,7 +147,7 @@ def _misdeed(bench: Bench, check: ProgramCheck, built: Built, cases: tuple[Progr
     if isinstance(again, BuildFault):
         return ""
     limits = to_limits(bench.exercise.spec.limits)
-    wide = replace(
+    wide = msgspec.structs.replace(
         limits,
         wall_s=limits.wall_s * _SLOWER,
         cpu_s=limits.cpu_s * _SLOWER,

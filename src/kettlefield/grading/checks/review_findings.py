@@ -1,9 +1,10 @@
 """Checks of a review: the faults of a change, named by file, line and kind; a false alarm counts against it."""
 
-import dataclasses
 import json
 from collections.abc import Iterable
 from typing import Any
+
+import msgspec
 
 from kettlefield.core.extraction.extract import answer_text
 from kettlefield.core.extraction.fences import find_blocks
@@ -33,8 +34,7 @@ class FindingsCheck(Check, frozen=True, kw_only=True, tag_field="kind", tag="fin
     alarms: int = 0  # findings of nothing that are let pass
 
 
-@dataclasses.dataclass(frozen=True, slots=True, kw_only=True)
-class Named:
+class Named(msgspec.Struct, frozen=True, kw_only=True):
     """One finding of a reply."""
 
     file: str
@@ -104,7 +104,7 @@ def _run(bench: Bench, check: FindingsCheck) -> CheckResult:
     agreed = max(0, total - len(missed) - max(0, len(alarms) - check.alarms)) if check.fault or not alarms else 0
     finding = Finding(end=RunEnd.FINISHED, agreed=agreed, detail="; ".join(faults), feedback="it is not complete")
     passed = not missed and len(alarms) <= check.alarms
-    return dataclasses.replace(make_result(check, finding, total, 0.0), passed=passed, is_partial=True)
+    return msgspec.structs.replace(make_result(check, finding, total, 0.0), passed=passed, is_partial=True)
 
 
 def _faults(check: FindingsCheck) -> Iterable[tuple[str, str]]:

@@ -1,8 +1,9 @@
 """Checks of words and of edits, which need nothing run: facts in an explanation, the scope of a change."""
 
-import dataclasses
 import re
 from collections.abc import Iterable
+
+import msgspec
 
 from kettlefield.core.extraction.extract import answer_text
 from kettlefield.core.extraction.patching import lines_changed_outside
@@ -65,7 +66,7 @@ def _run_text(bench: Bench, check: TextCheck) -> CheckResult:
     passed = enough and not wrong and not astray and not too_long and words >= check.min_words
     finding = Finding(end=RunEnd.FINISHED, agreed=agreed, detail="; ".join(faults), feedback="")
     # fewer facts than all may be enough
-    return dataclasses.replace(make_result(check, finding, total, 0.0), passed=passed, is_partial=True)
+    return msgspec.structs.replace(make_result(check, finding, total, 0.0), passed=passed, is_partial=True)
 
 
 def _chosen(text: str, number: int) -> str:

@@ -1,10 +1,9 @@
 """Levels side by side, speed, memory and marks: what was measured, for a reader who wants to check it."""
 
-import dataclasses
-
 import pandas as pd
 
 from kettlefield.core.acceptance import NoWorse
+from kettlefield.core.as_dict import as_dict
 from kettlefield.results.capacity import floor_of
 from kettlefield.results.comparison import ends_of_scale
 from kettlefield.results.rows import candidate_rows
@@ -58,7 +57,7 @@ def levels_section(material: Material) -> Section:
     confidence = accepted.confidence if accepted is not None else 0.95
     margin = accepted.threshold.margin if accepted is not None and isinstance(accepted.threshold, NoWorse) else None
     against = _differences(material, confidence)
-    replies = pd.DataFrame([dataclasses.asdict(one) for one in material.replies])
+    replies = pd.DataFrame([as_dict(one) for one in material.replies])
     return Section(
         anchor="levels",
         title="Levels side by side",
