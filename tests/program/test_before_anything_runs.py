@@ -29,8 +29,8 @@ def files(folder):
     return [folder / f"marram-{level}.gguf" for level in LEVEL_TYPES]
 
 
-def test_rig_says_what_is_here_and_what_is_missing(run_cli, tmp_path):
-    done = run_cli("rig", "--json", "--disk", tmp_path)
+def test_rig_says_what_is_here_and_what_is_missing(run_cli, run_main, tmp_path):
+    done = run_main("rig", "--json", "--disk", tmp_path)
     found = done.json
     assert found["host"]["memory_bytes"] > 2**28 and found["host"]["threads"] >= 1
     assert found["memory_bandwidth_bytes_s"] > 1e8 and found["disk_read_bytes_s"] > 1e5
@@ -38,7 +38,7 @@ def test_rig_says_what_is_here_and_what_is_missing(run_cli, tmp_path):
     assert found["isolation"]["name"] == "bubblewrap"
     assert len(found["fingerprint"]) == 16
     assert list(tmp_path.iterdir()) == []
-    shown = run_cli("rig").out
+    shown = run_main("rig").out
     for word in ("processor", "memory bandwidth", "isolation", "fingerprint", found["fingerprint"]):
         assert word in shown
     without = run_cli("rig", env={"PATH": "/nonexistent"})
@@ -164,7 +164,7 @@ def test_weigh_refuses_in_one_line(run_cli, weights, tmp_path, args, words):
     assert (done.code, words in done.err) == (2, True), done.err
 
 
-def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weights, tmp_path):
+def test_a_drafted_plan_needs_nothing_but_its_criteria(run_main, weights, tmp_path):
     plan = tmp_path / "plan.toml"
     server = (
         "{python} -m kettlefield.demo --weights {weights} --card card --port {port} --level {level} --context {context}"
@@ -199,13 +199,13 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weight
     from kettlefield.demo.simulated_folder import CARD
 
     (tmp_path / "card" / "card.toml").write_text(CARD.replace("960e9", "4e12"))
-    refused = run_cli("qualify", plan)
+    refused = run_main("qualify", plan)
     assert (refused.code, "pass_rate is not set yet. A person sets the criteria" in refused.err) == (2, True)
     text = plan.read_text()
     for threshold in ("0.5", '"1 s"', '"20 tokens/s"', '"2 GiB"'):
         text = text.replace('"to be set"', threshold, 1)
     plan.write_text(text.replace("requests = 60", "requests = 2").replace("[rig]", "[rig]\ndisturbed_above = 64.0"))
-    run = run_cli("qualify", plan, "--only", "*@q2_k", "--json")
+    run = run_main("qualify", plan, "--only", "*@q2_k", "--json")
     assert run.code == 0, run.err
     row = run.json["candidates"][0]
     assert row["trials"] == 6
@@ -217,9 +217,9 @@ def test_a_drafted_plan_needs_nothing_but_its_criteria(run_cli, run_main, weight
     assert 0 < row["ceiling_share"] < 1
 
 
-def test_a_budget_that_the_header_exceeds_is_noted_before_the_server_starts(make_plan, run_cli):
+def test_a_budget_that_the_header_exceeds_is_noted_before_the_server_starts(make_plan, run_main):
     tables = {"rig": 'accelerator = "simulated:card"\ndisturbed_above = 64.0\nmemory_budget = "300 MiB"'}
-    done = run_cli("qualify", make_plan(candidates=(("q8_0", ""),), tables=tables), "--only", "fare-quote")
+    done = run_main("qualify", make_plan(candidates=(("q8_0", ""),), tables=tables), "--only", "fare-quote")
     words = "kelpling-400m@q8_0: by its header it needs 715 MiB, memory_budget is 300 MiB"
     assert (done.code, words in done.err, words in done.out) == (0, True, True)
 
@@ -234,7 +234,7 @@ def test_draft_refuses_what_cannot_be_a_plan(run_main, weights, tmp_path):
         assert not (tmp_path / "p.toml").exists()
 
 
-def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cli, run_main, tmp_path):
+def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_main, tmp_path):
     criteria = (
         '[settings.careful]\ntemperature = 0.0\nmax_tokens = 650\nstyle = "continuation"\n'
         '[settings.gaps]\nstyle = "infill"\ninfill_markers = ["<P>", "<S>", "<M>"]\n'
@@ -242,7 +242,7 @@ def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cl
     )
     candidates = (("q8_0", ""), ("q8_0", 'settings = "careful"'), ("q8_0", 'settings = "gaps"\ntop_k = 5'))
     plan = make_plan(candidates=candidates, model="marram-1.2b", criteria=criteria)
-    done = run_cli("qualify", plan, "--only", "fare-quote", "--json")
+    done = run_main("qualify", plan, "--only", "fare-quote", "--json")
     rows = {row["candidate"]: row for row in done.json["candidates"]}
     assert list(rows) == ["marram-1.2b@q8_0", "marram-1.2b@q8_0+careful", "marram-1.2b@q8_0+gaps"]
     assert all(row["outcomes"] == {"passed": 1} for row in rows.values())
@@ -262,7 +262,7 @@ def test_shared_settings_blocks_styles_and_a_licence_criterion(make_plan, run_cl
     wanted = {"measure": "licence", "wanted": "one of MIT, Apache-2.0", "found": "MIT", "status": "met", "reason": ""}
     assert wanted.items() <= found.items() and not (found["among"] or found["at_depth_tokens"] or found["outcomes"])
     plan.write_text(plan.read_text().replace('settings = "gaps"', 'settings = "gap"'))
-    refused = run_cli("qualify", plan)
+    refused = run_main("qualify", plan)
     assert (refused.code, 'Did you mean "gaps"?' in refused.err) == (2, True)
 
 
@@ -297,18 +297,20 @@ def attached(make_plan, url):
     return plan
 
 
-def test_the_guard_tells_a_wrong_style_and_changed_settings_before_hours_are_spent(make_plan, run_cli, scripted_server):
+def test_the_guard_tells_a_wrong_style_and_changed_settings_before_hours_are_spent(
+    make_plan, run_main, scripted_server
+):
     url = scripted_server(stream("harbour<|turn|>\nUser: next", taken={"temperature": 0.9, "seed": 11}))
-    done = run_cli("qualify", attached(make_plan, url), "--only", "fare-quote")
+    done = run_main("qualify", attached(make_plan, url), "--only", "fare-quote")
     for words in ("the marker <|turn|>", "another speaker's turn", "temperature is 0.9, sent was 0.2"):
         assert words in done.err
         assert words in done.out  # the contrast shows the record's notes
 
 
-def test_a_refused_setting_stops_the_candidate_with_its_reason(make_plan, run_cli, scripted_server):
+def test_a_refused_setting_stops_the_candidate_with_its_reason(make_plan, run_main, scripted_server):
     body = b'{"error": {"message": "min_p must be below 1"}}'
     ready = b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
     bad = b"HTTP/1.1 400 Bad\r\nContent-Type: application/json\r\nConnection: close\r\n\r\n" + body
-    done = run_cli("qualify", attached(make_plan, scripted_server(bad, get=ready)))
+    done = run_main("qualify", attached(make_plan, scripted_server(bad, get=ready)))
     assert done.code == 3
     assert "a first short request failed: it answered with status 400: min_p must be below 1" in done.err

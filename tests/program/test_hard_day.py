@@ -92,9 +92,9 @@ def test_every_message_is_true(day):
         assert words in done.err
 
 
-def test_no_trial_is_lost_and_each_outcome_is_what_it_was(day, run_cli):
+def test_no_trial_is_lost_and_each_outcome_is_what_it_was(day, run_cli, run_main):
     folder, _ = day
-    trials = run_cli("trials", folder / "record.db", "--json").json["trials"]
+    trials = run_main("trials", folder / "record.db", "--json").json["trials"]
     for candidate, most_faults in (("eelgrass@f16", DEATHS * IN_FLIGHT), ("eelgrass@q8_0", 0)):
         mine = {trial["exercise"]: trial["outcome"] for trial in trials if trial["candidate"] == candidate}
         assert len(mine) == 64
@@ -111,30 +111,30 @@ def test_no_trial_is_lost_and_each_outcome_is_what_it_was(day, run_cli):
     assert [end.split(":")[0] for end in ends] == ["was killed by signal 9 (SIGKILL)"] * DEATHS + ["stopped"] * 2
     again = run_cli("qualify", folder / "plan.toml", "--retry-faults", "--part", "answers", cwd=folder)
     assert again.code == 0, again.err
-    outcomes = [trial["outcome"] for trial in run_cli("trials", folder / "record.db", "--json").json["trials"]]
+    outcomes = [trial["outcome"] for trial in run_main("trials", folder / "record.db", "--json").json["trials"]]
     assert len(outcomes) == 128 and "server-fault" not in outcomes and outcomes.count("over-context") == 10
 
 
-def test_figures_are_right_or_marked_and_what_was_disturbed_decides_nothing(day, run_cli):
+def test_figures_are_right_or_marked_and_what_was_disturbed_decides_nothing(day, run_cli, run_main):
     folder, _ = day
     record = folder / "record.db"
-    speed = run_cli("compare", record, "--part", "speed", "--json").json["candidates"]
+    speed = run_main("compare", record, "--part", "speed", "--json").json["candidates"]
     for one in speed:
         (cell,) = one["depth"]["cells"]
         # asked for apart, since the stream told nothing
         assert cell["prompt_tokens"] == pytest.approx(60, rel=0.1) and "guessed" not in cell["label"]
         assert one["latency"][0]["n"] >= 4 and one["latency"][0]["doubt"], one["latency"]
-    found = run_cli("decide", record, "--json").json["verdicts"]
+    found = run_main("decide", record, "--json").json["verdicts"]
     for verdict in found:
         ttft = verdict["criteria"][0]
         assert ttft["status"] == "undecided"
         assert ttft["reason"].startswith(("disturbed:", "sessions differ:")), ttft
         assert verdict["verdict"] == "undecided"
-    assert "disturbed" in run_cli("compare", record).out
-    rows = run_cli("compare", record, "--json").json["candidates"]
+    assert "disturbed" in run_main("compare", record).out
+    rows = run_main("compare", record, "--json").json["candidates"]
     # the second level was predicted with what the first was found to take
     assert rows[1]["prediction_error"] < 0.25 < rows[0]["prediction_error"]
-    run_cli("report", record, "-o", folder / "report")
+    run_main("report", record, "-o", folder / "report")
     page = (folder / "report" / "report.html").read_text()
     for words in ("disturbed", "over-context", "kettlefield"):
         assert words in page
@@ -142,7 +142,7 @@ def test_figures_are_right_or_marked_and_what_was_disturbed_decides_nothing(day,
     assert "5 exercises do not fit its context; prompt tokens, as the server counts" in dry
 
 
-def test_a_part_is_measured_again_and_answers_are_not(day, run_cli):
+def test_a_part_is_measured_again_and_answers_are_not(day, run_cli, run_main):
     folder, _ = day
     refused = run_cli("qualify", folder / "plan.toml", "--again", "answers", cwd=folder)
     assert (refused.code, "choosing among results" in refused.err) == (2, True)
@@ -151,5 +151,5 @@ def test_a_part_is_measured_again_and_answers_are_not(day, run_cli):
         query = "SELECT name, count(*), count(superseded_at) FROM exchange JOIN candidate ON candidate.id = candidate_id WHERE purpose = 'latency' GROUP BY name"
         found = {name: (count, superseded) for name, count, superseded in record.execute(query)}
     assert found["eelgrass@q8_0"] == (8, 4) and found["eelgrass@f16"][1] == 0
-    (cell,) = run_cli("compare", folder / "record.db", "--part", "speed", "--json").json["candidates"][1]["latency"]
+    (cell,) = run_main("compare", folder / "record.db", "--part", "speed", "--json").json["candidates"][1]["latency"]
     assert cell["n"] == 4

@@ -48,13 +48,13 @@ def rows(folder, query):
     return found
 
 
-def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, run_main, tmp_path):
+def test_every_procedure_finds_what_the_stand_in_does(everything, run_main, tmp_path):
     leak = 3 * 2**20
     plan = everything("--prompt-cache", "--leak-bytes", str(leak), "--true-log", "true.jsonl")
     card = tmp_path / "card" / "card.toml"
     card.write_text(card.read_text() + "busy_w = 50.0\n" if "busy_w" not in card.read_text() else card.read_text())
     parts = ("--part", "speed", "--part", "memory")
-    done = run_cli("qualify", plan, *parts)
+    done = run_main("qualify", plan, *parts)
     assert done.code == 0, done.err
     speed = run_main("compare", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"][0]
     memory = run_main("compare", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"][0]
@@ -113,7 +113,7 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, run_m
     assert sum(phase["energy_j"] for phase in memory["phases"]) > 0
 
     before = rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose <> 'preflight'")
-    assert run_cli("qualify", plan, *parts).code == 0  # all is there: no server is started
+    assert run_main("qualify", plan, *parts).code == 0  # all is there: no server is started
     assert rows(tmp_path, "SELECT count(*) FROM exchange WHERE purpose <> 'preflight'") == before
     shown = run_main("compare", tmp_path / "record.db", "--part", "speed").out
     assert all(
@@ -123,10 +123,10 @@ def test_every_procedure_finds_what_the_stand_in_does(everything, run_cli, run_m
     assert "IT LEAKS" in shown and "Samphire SK-4 (simulated)" in shown
 
 
-def test_the_cache_that_grows_is_seen_token_by_token(everything, run_cli, run_main, tmp_path):
+def test_the_cache_that_grows_is_seen_token_by_token(everything, run_main, tmp_path):
     speed = "requests = 0\n[speed.depth]\ntokens = [100, 600, 1200, 1800]\nrepeats = 3\npast_window = false\n"
     plan = everything("--cache-on-demand", speed=speed, memory="")
-    assert run_cli("qualify", plan, "--part", "memory").code == 0
+    assert run_main("qualify", plan, "--part", "memory").code == 0
     (found,) = run_main("compare", tmp_path / "record.db", "--part", "memory", "--json").json["candidates"]
     slope = found["token_slope_bytes"]
     assert slope["value"] == pytest.approx(found["predicted_token_bytes"], rel=0.25)
@@ -134,29 +134,27 @@ def test_the_cache_that_grows_is_seen_token_by_token(everything, run_cli, run_ma
 
 
 @pytest.mark.parametrize(("option", "said"), [("cut", "silently cut to"), ("crash", "the server died")])
-def test_what_happens_past_the_window_is_told_and_the_campaign_goes_on(
-    everything, run_cli, run_main, tmp_path, option, said
-):
+def test_what_happens_past_the_window_is_told_and_the_campaign_goes_on(everything, run_main, tmp_path, option, said):
     speed = "requests = 2\nwarm_up = 0\n[speed.depth]\ntokens = [64]\nrepeats = 1\n"
     plan = everything("--past-window", option, speed=speed)
-    assert run_cli("qualify", plan, "--part", "speed").code == 0
+    assert run_main("qualify", plan, "--part", "speed").code == 0
     (found,) = run_main("compare", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
     assert said in found["depth"]["past_window"]
 
 
-def test_a_card_that_gets_hot_marks_its_samples(everything, run_cli, run_main, tmp_path):
+def test_a_card_that_gets_hot_marks_its_samples(everything, run_main, tmp_path):
     plan = everything(
         "--throttle-after", "0.3", "--throttle-factor", "3", speed="requests = 40\nwarm_up = 0\nreply_tokens = 64"
     )
     card = tmp_path / "card" / "card.toml"
     card.write_text(card.read_text().replace("4e12", "300e9"))
-    assert run_cli("qualify", plan, "--part", "speed").code == 0
+    assert run_main("qualify", plan, "--part", "speed").code == 0
     marked = rows(tmp_path, "SELECT count(*) FROM exchange WHERE disturbed LIKE '%throttled%'")[0][0]
     assert 0 < marked <= 40
     assert "disturbed" in run_main("compare", tmp_path / "record.db").out
 
 
-def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
+def test_blocks_let_candidates_take_turns(make_plan, run_main, tmp_path):
     plan = make_plan(
         candidates=(("q8_0", ""), ("q2_k", "")),
         tables={
@@ -164,7 +162,7 @@ def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
             "speed": "requests = 4\nwarm_up = 0",
         },
     )
-    done = run_cli("qualify", plan)
+    done = run_main("qualify", plan)
     assert done.code == 0, done.err
     turns = rows(tmp_path, "SELECT trial.candidate_id, count(*) FROM trial JOIN attempt ON trial_id = trial.id JOIN exchange"
                  " ON exchange.id = exchange_id GROUP BY session_id ORDER BY session_id")  # fmt: skip
@@ -174,10 +172,10 @@ def test_blocks_let_candidates_take_turns(make_plan, run_cli, tmp_path):
     assert rows(tmp_path, "SELECT count(*) FROM trial") == [(24,)]
 
 
-def test_a_server_that_has_too_much_to_do_is_asked_again_when_it_says(make_plan, run_cli, tmp_path):
+def test_a_server_that_has_too_much_to_do_is_asked_again_when_it_says(make_plan, run_main, tmp_path):
     plan = make_plan(tables={"grading": "concurrent_trials = 6\nfault_retries = 0"})
     plan.write_text(plan.read_text().replace('demo"', 'demo", "--busy-after", "1"'))
-    done = run_cli("qualify", plan)
+    done = run_main("qualify", plan)
     assert done.code == 0, done.err
     assert rows(tmp_path, "SELECT count(*) FROM trial WHERE outcome = 'server-fault'") == [(0,)]
 
@@ -200,11 +198,11 @@ def test_calibrate_keeps_the_error_for_later_campaigns(make_plan, run_cli, run_m
     assert rig["calibration"]["floor_s"] == found["floor_s"]
     assert "own error on this rig" in run_main("compare", tmp_path / "record.db", "--part", "speed").out
     assert "calibrated" in run_cli("rig", env=home).out
-    assert run_cli("calibrate", "--seconds", "0").code == 2
+    assert run_main("calibrate", "--seconds", "0").code == 2
 
 
 def test_a_card_that_is_full_at_depth_ends_the_procedure_and_the_next_candidate_is_measured(
-    everything, run_cli, run_main, tmp_path
+    everything, run_main, tmp_path
 ):
     speed = "requests = 2\nwarm_up = 0\n[speed.depth]\ntokens = [64, 1800]\nrepeats = 2\npast_window = false\n"
     plan = everything("--cache-on-demand", speed=speed, memory="")
@@ -212,7 +210,7 @@ def test_a_card_that_is_full_at_depth_ends_the_procedure_and_the_next_candidate_
     # room for the weights and half of the deepest context
     size = (tmp_path / "weights" / "kelpling-400m-q4_k_m.gguf").stat().st_size + 160 * 2**20 + 900 * 49152
     card.write_text(card.read_text().replace("4_294_967_296", str(size)))
-    done = run_cli("qualify", plan, "--part", "speed")
+    done = run_main("qualify", plan, "--part", "speed")
     assert done.code == 3 and "depth stopped: the server" in done.err
     (found,) = run_main("compare", tmp_path / "record.db", "--part", "speed", "--json").json["candidates"]
     assert found["ended"]["latency"] == "done" and found["ended"]["depth"] not in {"done", "budget"}

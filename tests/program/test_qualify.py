@@ -52,7 +52,7 @@ def wait_for_trials(record, count, process):
     pytest.fail(f"no {count} trials: {process.communicate()}")
 
 
-def test_killed_at_several_instants_it_loses_and_doubles_nothing(make_plan, program, run_cli, tmp_path):
+def test_killed_at_several_instants_it_loses_and_doubles_nothing(make_plan, program, run_main, tmp_path):
     # a slow card, so that there is time to kill in the midst of asking
     plan = make_plan(
         candidates=(("q4_k_m", ""), ("q2_k", "")), tables={"grading": "samples = 2\nconcurrent_trials = 2"}
@@ -73,18 +73,18 @@ def test_killed_at_several_instants_it_loses_and_doubles_nothing(make_plan, prog
         while simulated_servers(tmp_path) and time.monotonic() < deadline:
             time.sleep(0.05)
         assert simulated_servers(tmp_path) == []  # the server went with the program
-    done = run_cli("qualify", plan)
+    done = run_main("qualify", plan)
     rows = trials_in(record)
     assert done.code == 0, done.err
     assert len(rows) == len({row[:3] for row in rows}) == 2 * 2 * SUITE_SIZE
     assert rows[: len(kept)] == kept
     # an uninterrupted campaign comes to the same outcomes
     plan.write_text(plan.read_text().replace("record.db", "other.db"))
-    run_cli("qualify", plan)
+    run_main("qualify", plan)
     assert sorted(trials_in(tmp_path / "other.db")) == sorted(rows)
 
 
-def test_interrupted_it_stops_its_server_and_can_go_on(make_plan, program, run_cli, tmp_path):
+def test_interrupted_it_stops_its_server_and_can_go_on(make_plan, program, run_main, tmp_path):
     # a card so slow that much is left to do when the signals come, however busy the host is
     plan, record = make_plan(candidates=(("q8_0", ""), ("q4_k_m", ""))), tmp_path / "record.db"
     card = tmp_path / "card" / "card.toml"
@@ -102,15 +102,15 @@ def test_interrupted_it_stops_its_server_and_can_go_on(make_plan, program, run_c
         assert trials_in(record)[: len(kept)] == kept
         kept = trials_in(record)
     card.write_text(fast)
-    assert run_cli("qualify", plan).code == 0
+    assert run_main("qualify", plan).code == 0
     assert trials_in(record)[: len(kept)] == kept
 
 
-def test_only_and_speed_and_json(make_plan, run_cli, tmp_path):
+def test_only_and_speed_and_json(make_plan, run_main, tmp_path):
     plan = make_plan(
         candidates=(("q8_0", ""), ("q2_k", "")), tables={"speed": "requests = 3\nreply_tokens = 20\nwarm_up = 1"}
     )
-    done = run_cli("qualify", plan, "--only", "*@q2_k", "--json")
+    done = run_main("qualify", plan, "--only", "*@q2_k", "--json")
     rows = done.json["candidates"]
     assert [row["candidate"] for row in rows] == ["kelpling-400m@q2_k"]
     assert 1 < rows[0]["ttft_s"]["p50"]["n"] <= 3  # the warm-up is in no figure; one may have been disturbed
@@ -125,11 +125,11 @@ def test_only_and_speed_and_json(make_plan, run_cli, tmp_path):
     )  # until three first tokens lie close together, 12 at the most; and one when it is ready
     assert all(row[1] == 1 and row[2] == 20 and json.loads(row[3])["max_tokens"] == 20 for row in timed)
     assert len({row[4] for row in asked}) == len(asked)  # no prompt is sent twice: a cache cannot answer
-    one = run_cli("qualify", plan, "--only", "fare-quote", "--json").json["candidates"]
+    one = run_main("qualify", plan, "--only", "fare-quote", "--json").json["candidates"]
     assert [(row["candidate"], row["trials"]) for row in one] == [("kelpling-400m@q2_k", 12), ("kelpling-400m@q8_0", 1)]
 
 
-def test_attached_by_url_memory_is_not_measured_and_the_server_left_running(make_plan, run_cli, tmp_path):
+def test_attached_by_url_memory_is_not_measured_and_the_server_left_running(make_plan, run_main, tmp_path):
     plan = make_plan()
     with socket.create_server(("127.0.0.1", 0)) as probe:
         port = probe.getsockname()[1]
@@ -141,7 +141,7 @@ def test_attached_by_url_memory_is_not_measured_and_the_server_left_running(make
         begin = text.index("command = [")
         text = text[:begin] + f'url = "http://127.0.0.1:{port}"\n' + text[text.index("\n", begin) :]
         plan.write_text(text)
-        row = run_cli("qualify", plan, "--json").json["candidates"][0]
+        row = run_main("qualify", plan, "--json").json["candidates"][0]
         assert (row["trials"], row["peak_bytes"], row["load_s"]) == (SUITE_SIZE, None, None)
         assert server.poll() is None
     finally:
@@ -149,7 +149,7 @@ def test_attached_by_url_memory_is_not_measured_and_the_server_left_running(make
         server.wait()
 
 
-def test_a_baseline_is_reached_by_url_with_a_key_that_is_kept_nowhere(make_plan, run_cli, tmp_path):
+def test_a_baseline_is_reached_by_url_with_a_key_that_is_kept_nowhere(make_plan, run_cli, run_main, tmp_path):
     with socket.create_server(("127.0.0.1", 0)) as probe:
         port = probe.getsockname()[1]
     baseline = f'baseline = true\nurl = "http://127.0.0.1:{port}"\nkey_from = "BERTH_KEY"\n'
@@ -159,7 +159,7 @@ def test_a_baseline_is_reached_by_url_with_a_key_that_is_kept_nowhere(make_plan,
     more = ["--port", port, "--level", "q4_k_m", "--concurrency", "4", "--key", "halyard-7731"]
     server = subprocess.Popen([*map(str, command), *map(str, more)])
     try:
-        unset = run_cli("qualify", plan)
+        unset = run_main("qualify", plan)
         assert (unset.code, "environment variable BERTH_KEY is not set" in unset.err) == (2, True)
         assert not (tmp_path / "record.db").exists() or "trials" not in unset.err
         done = run_cli("qualify", plan, "--only", "fare-quote", "--json", env={"BERTH_KEY": "halyard-7731"})
@@ -172,14 +172,14 @@ def test_a_baseline_is_reached_by_url_with_a_key_that_is_kept_nowhere(make_plan,
         server.wait()
 
 
-def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli, run_main, tmp_path):
+def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_main, tmp_path):
     dying = json.dumps(
         ["{python}", "-m", "kettlefield.demo", "--weights", "{weights}", "--card", "card", "--port", "{port}",
          "--level", "{level}", "--concurrency", "4", "--die-after", "9"]
     )  # fmt: skip
     criterion = '[[criterion]]\nmeasure = "pass_rate"\nat_least = 0.01\n'
     plan = make_plan(candidates=(("q8_0", f"command = {dying}"), ("q4_k_m", "")), criteria=criterion)
-    done = run_cli("qualify", plan, "--json")
+    done = run_main("qualify", plan, "--json")
     assert done.code == 3
     assert done.err.count("; it is started again") >= 1 and "simulated fault" in done.err
     assert "the server ended with exit status" in done.err or "the server was killed by signal" in done.err
@@ -194,7 +194,7 @@ def test_a_server_that_dies_half_way_and_the_campaign_goes_on(make_plan, run_cli
     assert f"{first['trials']} of 12 trials count so far" in verdicts[0]["reason"]
     # mended, the faults alone are run again
     kept = [row for row in trials_in(tmp_path / "record.db") if row[3] != "server-fault"]
-    again = run_cli("qualify", plan, "--retry-faults", "--json")
+    again = run_main("qualify", plan, "--retry-faults", "--json")
     assert again.json["candidates"][0]["faults"] < first["faults"]
     assert trials_in(tmp_path / "record.db")[: len(kept)] == kept
 
@@ -212,43 +212,43 @@ BAD_SERVERS = [
 
 
 @pytest.mark.parametrize(("command", "words", "code"), BAD_SERVERS, ids=[case[1][:20] for case in BAD_SERVERS])
-def test_a_server_that_cannot_be_used_is_one_clear_line(make_plan, run_cli, command, words, code):
+def test_a_server_that_cannot_be_used_is_one_clear_line(make_plan, run_main, command, words, code):
     table = f"command = {json.dumps(command)}\nready_within = '2 s'"
-    done = run_cli("qualify", make_plan(tables={"server": table}))
+    done = run_main("qualify", make_plan(tables={"server": table}))
     lines = [line for line in done.err.splitlines() if words in line]
     assert (done.code, len(lines)) == (code, 1), done.err
 
 
-def test_a_web_server_is_recognised_as_no_inference_server(make_plan, run_cli, tmp_path):
+def test_a_web_server_is_recognised_as_no_inference_server(make_plan, run_main, tmp_path):
     (tmp_path / "health").mkdir()
     (tmp_path / "health" / "index.html").write_text("<p>berths</p>")
     command = ["{python}", "-m", "http.server", "{port}", "--bind", "127.0.0.1", "--directory", str(tmp_path)]
     table = f"command = {json.dumps(command)}\nready_within = '20 s'"
-    done = run_cli("qualify", make_plan(tables={"server": table}))
+    done = run_main("qualify", make_plan(tables={"server": table}))
     assert (done.code, "answers /health with a web page" in done.err) == (3, True)
 
 
-def test_a_taken_port_is_named(make_plan, run_cli):
+def test_a_taken_port_is_named(make_plan, run_main):
     with socket.create_server(("127.0.0.1", 0)) as taken:
         port = taken.getsockname()[1]
-        done = run_cli("qualify", make_plan(candidates=(("q2_k", f"port = {port}"),)))
+        done = run_main("qualify", make_plan(candidates=(("q2_k", f"port = {port}"),)))
     assert (done.code, f"port {port} is taken" in done.err) == (2, True)
 
 
-def test_what_does_not_fit_shows_the_servers_own_words(make_plan, run_cli):
-    done = run_cli("qualify", make_plan(candidates=(("q2_k", "context = 2000000"),)))
+def test_what_does_not_fit_shows_the_servers_own_words(make_plan, run_main):
+    done = run_main("qualify", make_plan(candidates=(("q2_k", "context = 2000000"),)))
     assert done.code == 3
     assert "out of memory on Samphire SK-4: needs" in done.err
 
 
-def test_a_record_in_use_and_a_changed_plan_are_refused(make_plan, run_cli, program, tmp_path):
+def test_a_record_in_use_and_a_changed_plan_are_refused(make_plan, run_main, program, tmp_path):
     import fcntl
 
     plan = make_plan()
-    assert run_cli("qualify", plan).code == 0
+    assert run_main("qualify", plan).code == 0
     with (tmp_path / "record.db.lock").open("r+") as held:
         fcntl.flock(held, fcntl.LOCK_EX)
-        done = run_cli("qualify", plan)
+        done = run_main("qualify", plan)
     assert (done.code, "another run is using it" in done.err) == (2, True)
     before = trials_in(tmp_path / "record.db")
     text = plan.read_text()
@@ -260,14 +260,14 @@ def test_a_record_in_use_and_a_changed_plan_are_refused(make_plan, run_cli, prog
         (text + '[[criterion]]\nmeasure = "pass_rate"\nat_least = 0.1\n', "changed since: criterion"),
     ):
         plan.write_text(change)
-        done = run_cli("qualify", plan)
+        done = run_main("qualify", plan)
         assert (done.code, words in done.err) == (2, True), done.err
     plan.write_text(text)
     weights = tmp_path / "weights" / "kelpling-400m-q4_k_m.gguf"
     with weights.open("r+b") as file:
         file.seek(-1, os.SEEK_END)
         file.write(b"x")
-    done = run_cli("qualify", plan)
+    done = run_main("qualify", plan)
     assert (done.code, "weights of kelpling-400m@q4_k_m changed" in done.err) == (2, True)
     assert trials_in(tmp_path / "record.db") == before
 
@@ -293,10 +293,10 @@ def test_a_full_disk_is_one_line_and_keeps_what_was_written(make_plan, program, 
     assert len(rows) == len({row[:3] for row in rows}) > 3
 
 
-def test_repair_turns_send_the_error_back_but_never_what_was_expected(make_plan, run_cli, run_main, tmp_path):
+def test_repair_turns_send_the_error_back_but_never_what_was_expected(make_plan, run_main, tmp_path):
     grading = "concurrent_trials = 4\nrepair_turns = 2"
     plan = make_plan(candidates=(("q2_k", ""),), model="marram-1.2b", tables={"grading": grading})
-    row = run_cli("qualify", plan, "--json").json["candidates"][0]
+    row = run_main("qualify", plan, "--json").json["candidates"][0]
     repaired = row["solved_after_repair"]
     assert sum(repaired.values()) >= 1 and set(repaired) <= {"1", "2"}
     # solved first time and solved after repair are separate figures
@@ -320,24 +320,24 @@ def test_repair_turns_send_the_error_back_but_never_what_was_expected(make_plan,
     plan.write_text(
         plan.read_text().replace("repair_turns = 2", 'repair_turns = 2\n[prompting]\nstyle = "continuation"')
     )
-    refused = run_cli("qualify", plan)
+    refused = run_main("qualify", plan)
     assert (refused.code, "Repair needs a conversation" in refused.err) == (2, True)
 
 
-def test_unknown_names_on_the_command_line(run_cli, make_plan, tmp_path):
-    assert run_cli("qualify", tmp_path / "none.toml").code == 2
-    done = run_cli("qualify", make_plan(head="").with_name("plan.toml"), "--only", "kelping*")
+def test_unknown_names_on_the_command_line(run_main, make_plan, tmp_path):
+    assert run_main("qualify", tmp_path / "none.toml").code == 2
+    done = run_main("qualify", make_plan(head="").with_name("plan.toml"), "--only", "kelping*")
     assert (done.code, "matches nothing" in done.err) == (2, True)
-    assert run_cli("qualfy").code == 2
+    assert run_main("qualfy").code == 2
     plan = make_plan()
     plan.write_text(plan.read_text().replace('"berthdesk"', '"berthdeck"'))
-    done = run_cli("qualify", plan)
+    done = run_main("qualify", plan)
     assert (done.code, "built-in suite: berthdesk" in done.err) == (2, True)
 
 
-def test_unsafe_without_isolation_is_written_down(make_plan, run_cli, tmp_path):
+def test_unsafe_without_isolation_is_written_down(make_plan, run_main, tmp_path):
     plan = make_plan()
-    assert run_cli("qualify", plan, "--unsafe-no-isolation", "--only", "fare-quote").code == 0
+    assert run_main("qualify", plan, "--unsafe-no-isolation", "--only", "fare-quote").code == 0
     with sqlite3.connect(tmp_path / "record.db") as connection:
         rig = json.loads(connection.execute("SELECT rig FROM campaign").fetchone()[0])
     connection.close()
@@ -349,20 +349,20 @@ def test_the_made_up_models_bear_names_of_their_own():
     assert all("simulated" in model.title for model in MODELS.values())
 
 
-def test_a_dry_run_says_what_is_left_and_starts_nothing(make_plan, run_cli, tmp_path):
+def test_a_dry_run_says_what_is_left_and_starts_nothing(make_plan, run_main, tmp_path):
     plan = make_plan(
         candidates=(("q4_k_m", ""), ("q2_k", "")), tables={"speed": "requests = 3\nwarm_up = 0\nreply_tokens = 16"}
     )
-    before = run_cli("qualify", plan, "--dry-run", "--json").json
+    before = run_main("qualify", plan, "--dry-run", "--json").json
     assert not (tmp_path / "record.db").exists() and not (tmp_path / "logs").exists()
     assert [(row["trials"], row["timed_requests"], row["basis"]) for row in before["candidates"]] == [
         (12, 3, "ceiling by the header")
     ] * 2
     assert all(row["at_least_s"] > 0 for row in before["candidates"]) and before["smallest_drop"] is None
-    assert run_cli("qualify", plan, "--only", "*@q2_k").code == 0
-    after = {row["candidate"]: row for row in run_cli("qualify", plan, "--dry-run", "--json").json["candidates"]}
+    assert run_main("qualify", plan, "--only", "*@q2_k").code == 0
+    after = {row["candidate"]: row for row in run_main("qualify", plan, "--dry-run", "--json").json["candidates"]}
     done = after["kelpling-400m@q2_k"]
     assert (done["trials"], done["timed_requests"], done["basis"], done["at_least_s"]) == (0, 0, "measured, n = 3", 0)
     assert after["kelpling-400m@q4_k_m"]["trials"] == 12
-    shown = run_cli("qualify", plan, "--dry-run").out
+    shown = run_main("qualify", plan, "--dry-run").out
     assert "minimum detectable drop" in shown and "ceiling by the header" in shown

@@ -33,10 +33,10 @@ def asked_of(record):
     return dict(rows)
 
 
-def test_each_candidate_stops_when_it_is_decided(make_plan, run_cli, run_main, tmp_path):
+def test_each_candidate_stops_when_it_is_decided(make_plan, run_main, tmp_path):
     plan = make_plan(candidates=LEVELS, tables=TABLES, criteria=RATE.replace("0.3", "0.6") + NO_WORSE + QUICK)
     record = tmp_path / "record.db"
-    done = run_cli("qualify", plan)
+    done = run_main("qualify", plan)
     assert done.code == 0, done.err
     assert "after 6 of 12 exercises: pass_rate at least 0.6" in done.err
     asked, looks = asked_of(record), looks_in(record)
@@ -61,13 +61,13 @@ def test_each_candidate_stops_when_it_is_decided(make_plan, run_cli, run_main, t
     text = (tmp_path / "out" / "report.html").read_text()
     assert page.code == 0 and "How it was decided" in text and "stopped when decided" in text
     # nothing is left to do, and how often one looks is not changed afterwards
-    again = run_cli("qualify", plan)
+    again = run_main("qualify", plan)
     assert again.code == 0 and looks_in(record) == looks and asked_of(record) == asked
     text = plan.read_text()
     plan.write_text(text.replace('until = "decided"', 'until = "decided"\nlooks = 2'))
-    assert "changed since: campaign" in run_cli("qualify", plan).err
+    assert "changed since: campaign" in run_main("qualify", plan).err
     plan.write_text(text.replace('until = "decided"', ""))
-    refused = run_cli("qualify", plan)
+    refused = run_main("qualify", plan)
     assert refused.code == 2 and "stops when it is decided; the plan now asks everything" in refused.err
     with sqlite3.connect(record) as connection:
         connection.execute("UPDATE look SET value = 0.9 WHERE criterion = 1")
@@ -76,7 +76,7 @@ def test_each_candidate_stops_when_it_is_decided(make_plan, run_cli, run_main, t
     assert audited.code == 1 and "does not follow from its trials" in audited.out
 
 
-def test_killed_between_looks_it_goes_on_with_the_same_sequence(make_plan, program, run_cli, tmp_path):
+def test_killed_between_looks_it_goes_on_with_the_same_sequence(make_plan, program, run_main, tmp_path):
     plan = make_plan(
         candidates=(("f16", "reference = true"), ("q4_k_m", "")),
         tables=TABLES | {"grading": "samples = 1\nconcurrent_trials = 2", "speed": "requests = 0"},
@@ -92,36 +92,36 @@ def test_killed_between_looks_it_goes_on_with_the_same_sequence(make_plan, progr
         now = looks_in(record)
         assert now[: len(kept)] == kept
         kept = now
-    assert run_cli("qualify", plan).code == 0
+    assert run_main("qualify", plan).code == 0
     rows, looks = trials_in(record), looks_in(record)
     assert len(rows) == len({row[:3] for row in rows}) and looks[: len(kept)] == kept
     assert len(looks) == len({look[:3] for look in looks})
     assert [look[3] for look in looks if look[0].endswith("q4_k_m") and look[2] == 1] in ([6], [6, 12])
-    assert run_cli("decide", record, "--audit").code in (0, 4)  # every look follows from its trials
+    assert run_main("decide", record, "--audit").code in (0, 4)  # every look follows from its trials
 
 
-def test_what_fails_without_an_answer_never_sees_the_suite(make_plan, run_cli, run_main, tmp_path):
+def test_what_fails_without_an_answer_never_sees_the_suite(make_plan, run_main, tmp_path):
     small = '[[criterion]]\nmeasure = "weights_bytes"\nat_most = "1 kB"\n'
     plan = make_plan(tables={"grading": "concurrent_trials = 4"}, criteria=RATE + small)
     record = tmp_path / "record.db"
-    done = run_cli("qualify", plan, "--until-decided")
+    done = run_main("qualify", plan, "--until-decided")
     assert done.code == 0 and "never saw the suite: weights_bytes at most 1 kB is not met" in done.err
     with sqlite3.connect(record) as connection:
         assert connection.execute("SELECT count(*) FROM session").fetchone() == (0,)  # no server was started
     connection.close()
     assert run_main("decide", record, "--json").json["verdicts"][0]["verdict"] == "rejected"
-    assert "asks everything" in run_cli("qualify", plan).err
-    complete = run_cli("qualify", plan, "--until-decided", "--complete")
+    assert "asks everything" in run_main("qualify", plan).err
+    complete = run_main("qualify", plan, "--until-decided", "--complete")
     assert complete.code == 0 and len(trials_in(record)) == 12
     for path in tmp_path.glob("record.db*"):
         path.unlink()
-    assert run_cli("qualify", plan, "--complete").code == 2
-    assert run_cli("qualify", plan, "--part", "speed").code == 0  # begun without
-    other_way = run_cli("qualify", plan, "--until-decided")
+    assert run_main("qualify", plan, "--complete").code == 2
+    assert run_main("qualify", plan, "--part", "speed").code == 0  # begun without
+    other_way = run_main("qualify", plan, "--until-decided")
     assert other_way.code == 2 and "asks everything; the plan now stops when it is decided" in other_way.err
 
 
-def test_at_the_end_of_its_budget_it_says_what_is_open(make_plan, run_cli, run_main, tmp_path):
+def test_at_the_end_of_its_budget_it_says_what_is_open(make_plan, run_main, tmp_path):
     plan = make_plan(
         candidates=LEVELS[:2],
         tables={"campaign": 'until = "decided"\nbudget = "1 s"', "grading": "concurrent_trials = 4"},
@@ -130,7 +130,7 @@ def test_at_the_end_of_its_budget_it_says_what_is_open(make_plan, run_cli, run_m
     ahead = run_main("qualify", plan, "--dry-run", "--json").json
     assert {one["candidate"] for one in ahead["decisions"]} == {"kelpling-400m@f16", "kelpling-400m@q8_0"}
     assert all(0 <= one["chance_in_budget"] <= one["chance"] <= 1 for one in ahead["decisions"])
-    done = run_cli("qualify", plan)
+    done = run_main("qualify", plan)
     assert "the budget of 1.00 s was over before all was decided" in done.err
     assert run_main("decide", tmp_path / "record.db").code == 4
     earlier = run_main("qualify", plan, "--dry-run", "--earlier", tmp_path / "record.db")

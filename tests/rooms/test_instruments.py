@@ -269,7 +269,9 @@ def test_capacity_is_sought_from_the_scheduled_moment():
     timed, (end,) = run(Client(delay_s=0.02), lambda bench: seek_capacity(bench, limits, search))
     held = [one["rate_rps"] for one in end.facts["tries"] if one["held"]]
     failed = [one["rate_rps"] for one in end.facts["tries"] if not one["held"]]
-    assert end.facts["capacity_rps"] == max(held) < min(failed) == end.facts["fails_at_rps"]
+    # on a host that is busy all the time none may hold
+    assert (end.facts["capacity_rps"], end.facts["fails_at_rps"]) == (max(held, default=None), min(failed))
+    assert max(held, default=0) < min(failed)
     assert all(item.scheduled_lag_s >= 0 for item in timed)
     assert all(one["requests"] >= 8 or one["rate_rps"] * 0.6 < 8 for one in end.facts["tries"])
     fast = Search(first_rate_rps=4000, lasting_s=60.0, tries=1, reply_tokens=8, seed=1)
