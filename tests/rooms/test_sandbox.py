@@ -5,6 +5,7 @@ import socket
 import threading
 import time
 
+import msgspec
 import psutil
 import pytest
 
@@ -229,8 +230,25 @@ def test_an_isolation_that_fails_is_a_fault_of_the_rig():
             self.starts += 1
             return super().command(job, staged, uid) if self.starts == 1 else Bubblewrap().command(job, staged, uid)
 
+    class OnceAtHome(Bubblewrap):
+        """Its program is gone."""
+
+        def command(self, job, staged, uid):
+            gone = {"/usr/bin/env": "/gone/env"}
+            argv = tuple(gone.get(word, word) for word in job.argv)
+            return super().command(msgspec.structs.replace(job, argv=argv), staged, uid)
+
     assert "bwrap" in run("print(1)", Broken()).rig_fault
+    limits = RunLimits(wall_s=4, cpu_s=2, memory_bytes=2**28, output_bytes=100)
+    found = Sandbox(OnceAtHome()).run(Job(argv=("/usr/bin/env", "true"), limits=limits, files={}, result_fd=False))
+    assert "/gone/env" in found.rig_fault
     assert (run("print(1)", refused := Refused()).stdout, refused.starts) == (b"1\n", 2)
+
+
+@pytest.mark.parametrize(("words", "status"), [("bwrap: no room for a namespace", 1), ("setpriv: cannot run it", 127)])
+def test_a_program_that_speaks_as_the_isolation_does_is_not_taken_for_it(isolation, words, status):
+    found = run(f"import sys; print({words!r}, file=sys.stderr); sys.exit({status})", isolation)
+    assert (found.exit_status, found.rig_fault) == (status, None)
 
 
 def test_no_isolation_still_bounds_time_and_memory():
