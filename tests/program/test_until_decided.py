@@ -61,6 +61,11 @@ def test_each_candidate_stops_when_it_is_decided(make_plan, run_main, tmp_path):
     text = (tmp_path / "out" / "report.html").read_text()
     assert page.code == 0 and "How it was decided" in text and "stopped when decided" in text
     # nothing is left to do, and how often one looks is not changed afterwards
+    ahead = run_main("qualify", plan, "--dry-run", "--json").json
+    assert [row["trials"] for row in ahead["candidates"]] == [0, 0, 0]
+    assert {row["status"] for row in ahead["decisions"] if row["candidate"] == "kelpling-400m@q2_k"} <= {
+        "not met", "not needed",
+    }  # fmt: skip
     again = run_main("qualify", plan)
     assert again.code == 0 and looks_in(record) == looks and asked_of(record) == asked
     text = plan.read_text()

@@ -181,6 +181,16 @@ class Deciding:
             status is Status.UNDECIDED and MEASURES[criterion.measure].judged != "apart" for criterion, status in judged
         )
 
+    def is_over(self, candidate: Candidate) -> bool:
+        """Whether nothing more is asked of a candidate, though it was not asked everything; a reference level is asked
+        for as long as a level that is compared with it.
+        """
+        if candidate.baseline or self.asked(candidate) >= self.blocks.count:
+            return False
+        others = [one for one in self._plan.candidates if self._reference_of(one) == candidate.name]
+        is_open = self.is_open(candidate) and self.rejected_apart(candidate) is None
+        return not is_open and all(self.asked(one) >= self.blocks.count or self.is_over(one) for one in others)
+
     def rejected_apart(self, candidate: Candidate) -> str | None:
         """The criterion, in words, that a candidate fails without an answer, so that it never sees the suite; None
         where none is known to fail, and for a reference level, which others need.

@@ -1,6 +1,6 @@
 """What a plan still has to do and how long that takes at least - before the hours are spent."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 
 import msgspec
 import numpy as np
@@ -38,7 +38,12 @@ class Forecast(msgspec.Struct, frozen=True, kw_only=True):
 
 
 def forecast(
-    chosen: list[Candidate], exercises: tuple[Exercise, ...], record: Record | None, accelerator: Accelerator | None
+    chosen: list[Candidate],
+    exercises: tuple[Exercise, ...],
+    record: Record | None,
+    accelerator: Accelerator | None,
+    *,
+    over: Collection[str] = (),
 ) -> tuple[Forecast, ...]:
     """What is left to do for each candidate, with the time that reading and generating take at least.
 
@@ -56,10 +61,14 @@ def forecast(
         None when the campaign has not begun.
     accelerator : Accelerator or None
         The plan's.
+    over : collection of str
+        Candidates of which nothing more is asked.
     """
     bandwidth = known_bandwidth(accelerator)
     known = _Known(record) if record is not None else None
-    return tuple(_forecast(candidate, exercises, known, bandwidth) for candidate in chosen)
+    return tuple(
+        _forecast(candidate, exercises, known, bandwidth, is_over=candidate.name in over) for candidate in chosen
+    )
 
 
 class _Known:
@@ -72,7 +81,12 @@ class _Known:
 
 
 def _forecast(
-    candidate: Candidate, exercises: tuple[Exercise, ...], known: _Known | None, bandwidth: float | None
+    candidate: Candidate,
+    exercises: tuple[Exercise, ...],
+    known: _Known | None,
+    bandwidth: float | None,
+    *,
+    is_over: bool,
 ) -> Forecast:
     rate, prefill, basis = None, None, "unknown: neither measured nor predicted from a header"
     tokens = generated_tokens(exercises) / len(exercises)
@@ -99,7 +113,7 @@ def _forecast(
         if isinstance(ceiling, float):
             rate, basis = ceiling, "ceiling by the header"
     fills = candidate.grading.fills
-    left = len(exercises) * candidate.grading.samples * len(fills) - done
+    left = 0 if is_over else len(exercises) * candidate.grading.samples * len(fills) - done
     mean_tokens = _mean_prompt(candidate, exercises, ratio)
     suite_tokens = float(np.mean([mean_tokens if fill is None else fill * candidate.server.context for fill in fills]))
     missing = set(steps_left(candidate, ended, frozenset({SPEED, MEMORY})))

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from kettlefield.campaign.deciding import TOSS_UP, drawn_blocks, score_of
+from kettlefield.campaign.deciding import TOSS_UP, Deciding, drawn_blocks, score_of
 from kettlefield.campaign.forecast import Forecast
 from kettlefield.campaign.setup import properties_of
 from kettlefield.core.acceptance import Criterion, NoWorse, Status
@@ -28,7 +28,7 @@ class Outlook(msgspec.Struct, frozen=True, kw_only=True):
     candidate: str
     criterion: str  # in words
     basis: str  # what is taken for the truth
-    status: str  # as decided already; "undecided": it is open
+    status: str  # as decided already; "undecided": it is open; "not needed": another criterion rejects the candidate
     chance: float  # that some look decides it, either way
     exercises: int | None  # asked by the look at which that is as likely as not; none: at no look
     chance_in_budget: float  # the same within the plan's budget, candidates in its order
@@ -41,6 +41,14 @@ class _Truth(msgspec.Struct, frozen=True, kw_only=True):
     drift: float  # expected score at the whole suite
     seen: float = 0.0  # score at the last look
     at: float = 0.0  # share of the exercises by then
+
+
+def over_in(plan: Plan, record: Record | None) -> frozenset[str]:
+    """Candidates of which nothing more is asked, since what was found of them decides already."""
+    if plan.campaign.until != "decided" or record is None or blocks_of(record) is None:
+        return frozenset()
+    deciding = Deciding(plan, record, lambda *_: None)
+    return frozenset(one.name for one in plan.candidates if deciding.is_over(one))
 
 
 def outlooks(
@@ -75,7 +83,7 @@ def outlooks(
     known = blocks_of(record) if record is not None else None
     blocks = known if known is not None else Blocks(of=drawn_blocks(plan, asked))
     budget = plan.campaign.budget
-    spent_s, rows = 0.0, []
+    spent_s, rows, over = 0.0, list[Outlook](), over_in(plan, record)
     for one in forecasts:
         takes_s = one.at_least_s or 0.0
         share = 1.0 if budget is None or takes_s <= 0 else min(1.0, max(0.0, (budget - spent_s) / takes_s))
@@ -83,7 +91,8 @@ def outlooks(
         for number, criterion in enumerate(plan.criteria, 1):
             if is_looked_at(criterion) and not _is_own_reference(plan, one.candidate, criterion):
                 shares = _shares(asked, blocks, criterion)
-                rows.append(_outlook(one.candidate, number, criterion, shares, share, record, earlier, plan.weights))
+                row = _outlook(one.candidate, number, criterion, shares, share, record, earlier, plan.weights)
+                rows.append(_not_needed(row) if one.candidate in over else row)
     return tuple(rows)
 
 
@@ -143,6 +152,12 @@ def _outlook(
         exercises=likely,
         chance_in_budget=in_budget[-1] if in_budget else 0.0,
     )
+
+
+def _not_needed(row: Outlook) -> Outlook:
+    if row.status != Status.UNDECIDED.value:
+        return row
+    return msgspec.structs.replace(row, status="not needed", chance=0.0, exercises=None, chance_in_budget=0.0)
 
 
 def _earlier(earlier: Record, candidate: str, criterion: Criterion, planned: int, weights: Weights) -> _Truth | None:

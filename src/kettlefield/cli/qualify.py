@@ -17,7 +17,7 @@ from kettlefield.campaign.filling import filler_of
 from kettlefield.campaign.fixed_texts import fixed_texts
 from kettlefield.campaign.forecast import forecast
 from kettlefield.campaign.measuring import PARTS, again_of
-from kettlefield.campaign.outlook import outlooks
+from kettlefield.campaign.outlook import outlooks, over_in
 from kettlefield.campaign.readiness import check_extensions, prepare_grading
 from kettlefield.campaign.work import Scope
 from kettlefield.cli.commands import COMMANDS, ExitCode
@@ -290,7 +290,7 @@ def show_forecast(plan: Plan, only: str | None, *, earlier: Place | None, as_jso
     record = Record.open(plan.record) if Record.is_there(plan.record) else None
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     chosen = [candidate for candidate in plan.candidates if candidate.name in candidates]
-    forecasts = forecast(chosen, exercises, record, accelerator)
+    forecasts = forecast(chosen, exercises, record, accelerator, over=over_in(plan, record))
     samples = min(candidate.grading.samples for candidate in chosen)
     drop = smallest_drop(effective_pairs(len(exercises), samples), discordant=DISCORDANT)
     view = forecast_view(

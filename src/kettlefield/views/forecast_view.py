@@ -109,6 +109,9 @@ def left_table(rows: Sequence[Forecast]) -> Table | None:
     )
 
 
+_ENDED = {"not needed": "any more"}  # other than "already"
+
+
 def decisions_table(rows: Sequence[Outlook]) -> Table | None:
     """What is likely to be decided, and when."""
     return table(
@@ -124,7 +127,14 @@ def decisions_table(rows: Sequence[Outlook]) -> Table | None:
         [
             (row.candidate, row.criterion, row.basis, row.chance, row.exercises, row.chance_in_budget)
             if row.status == "undecided"
-            else (row.candidate, row.criterion, f"{row.status} already", None, row.exercises, None)
+            else (
+                row.candidate,
+                row.criterion,
+                f"{row.status} {_ENDED.get(row.status, 'already')}",
+                None,
+                row.exercises,
+                None,
+            )
             for row in rows
         ],
         note="A toss-up: as clear, either way, as one look at the end decides in 8 of 10 campaigns. The budget is "
