@@ -1,12 +1,39 @@
 """Units, agreement of values, and text made safe; and what core may import."""
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from kettlefield.core import units
+from kettlefield.core.as_dict import as_dict
 from kettlefield.core.plaintext import shorten, visible
 from kettlefield.core.values import Likeness, same_items, values_agree, words_agree
+
+
+class Berth(msgspec.Struct, frozen=True):
+    name: str
+    tides_m: tuple[float, ...] = ()
+
+
+class Quay(msgspec.Struct, frozen=True):
+    berths: tuple[Berth, ...]
+    by_ship: dict[str, Berth]
+    spare: Berth | None
+    notes: list[str | Berth]
+
+
+def test_a_record_is_a_dictionary_with_those_inside_it():
+    north, south = Berth("north", (1.5, 4.0)), Berth("south")
+    quay = Quay((north, south), {"Gannet": north}, None, ["closed on Sunday", south])
+    plain = {"name": "north", "tides_m": (1.5, 4.0)}, {"name": "south", "tides_m": ()}
+    assert as_dict(quay) == {
+        "berths": plain, "by_ship": {"Gannet": plain[0]}, "spare": None, "notes": ["closed on Sunday", plain[1]],
+    }  # fmt: skip
+    found = as_dict(quay)
+    found["notes"].append("open")
+    found["by_ship"].clear()
+    assert len(quay.notes) == 2 and quay.by_ship == {"Gannet": north}  # nothing of it is shared
 
 
 @pytest.mark.parametrize(

@@ -115,6 +115,15 @@ def test_what_fails_without_an_answer_never_sees_the_suite(make_plan, run_main, 
         assert connection.execute("SELECT count(*) FROM session").fetchone() == (0,)  # no server was started
     connection.close()
     assert run_main("decide", record, "--json").json["verdicts"][0]["verdict"] == "rejected"
+    # nor is anything left to do, though nothing was done; a candidate that is new in the plan has all before it
+    text, extra = plan.read_text(), '[[candidate]]\nmodel = "late"\nlevel = "q4_k_m"\n'
+    weights = next(line for line in text.splitlines() if line.startswith("weights ="))
+    later = plan.with_name("later.toml")
+    later.write_text(text + f"{extra}{weights}\nrequests = 4\n")
+    ahead = run_main("qualify", later, "--until-decided", "--dry-run", "--json").json
+    left = [(row["candidate"], row["trials"], row["timed_requests"]) for row in ahead["candidates"]]
+    assert left == [("kelpling-400m@q4_k_m", 0, 0), ("late@q4_k_m", 12, 4)]
+    assert [row["status"] for row in ahead["decisions"]] == ["not needed", "undecided"]
     assert "asks everything" in run_main("qualify", plan).err
     complete = run_main("qualify", plan, "--until-decided", "--complete")
     assert complete.code == 0 and len(trials_in(record)) == 12

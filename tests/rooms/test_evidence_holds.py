@@ -264,6 +264,42 @@ def test_what_a_server_really_loaded_is_known_and_a_change_of_it_is_found(served
     assert standings(writer.record)["m@f16"].server["loaded"] == loaded
 
 
+def test_the_digest_of_a_package_is_over_its_sources_by_their_paths(served, tmp_path):
+    package, process = served
+    (elsewhere := tmp_path / "elsewhere").mkdir()
+    (elsewhere / "far.py").write_text("A = 1\n")
+    for name, text in {
+        "a-b/x.py": "B = 1\n", "a/x.py": "A = 1\n", "a/deep/er/y.json": "{}", "a/notes.txt": "no source",
+        "__pycache__/app.pyc.py": "stale", ".json": "{}",
+    }.items():  # fmt: skip
+        (package / name).parent.mkdir(parents=True, exist_ok=True)
+        (package / name).write_text(text)
+    (package / "link.py").symlink_to(elsewhere / "far.py")
+    (package / "folder").symlink_to(elsewhere)
+    (package / "broken.py").symlink_to(tmp_path / "nowhere")
+
+    def found():
+        entries = loaded_by([process.pid])["packages"]
+        return next(entry["sha256"] for entry in entries if entry["module"] == "toyserver")
+
+    # as records have it that were written before: folder by folder, so "a/x.py" is before "a-b/x.py"
+    names = sorted(
+        path.relative_to(package)
+        for path in package.rglob("*")
+        if path.suffix in {".py", ".json"} and "__pycache__" not in path.parts and path.is_file()
+    )
+    assert Path("link.py") in names and Path("folder/far.py") not in names and Path(".json") not in names
+    assert names.index(Path("a/x.py")) < names.index(Path("a-b/x.py"))
+    lines = (f"{name}\0{hashlib.sha256((package / name).read_bytes()).hexdigest()}\n" for name in names)
+    wanted = hashlib.sha256("".join(lines).encode()).hexdigest()
+    assert found() == wanted
+    (package / "a" / "notes.txt").write_text("still none")
+    (elsewhere / "new.py").write_text("not below it")
+    assert found() == wanted
+    (elsewhere / "far.py").write_text("A = 2\n")  # what a link leads to is loaded too
+    assert found() != wanted
+
+
 def test_a_script_is_known_with_what_it_imports(tmp_path):
     (tmp_path / "serve.py").write_text(
         textwrap.dedent("""

@@ -2,6 +2,7 @@
 
 import json
 
+import msgspec
 import pytest
 from records import FAULT, PASSED, WRONG, Writer, editing
 
@@ -12,10 +13,10 @@ from kettlefield.core.statistics.sequential import confidence_at
 from kettlefield.decision.looks import fractions_at, looks_that_differ, take_look
 from kettlefield.decision.verdict import reach_verdicts
 from kettlefield.plan.criteria import terms_of_text
-from kettlefield.record.entries import ProcedureEntry
+from kettlefield.record.entries import MemoryEntry, ProcedureEntry
 from kettlefield.results.comparison import compare
 from kettlefield.results.frames import campaign_facts
-from kettlefield.results.look_rows import blocks_asked, blocks_of, looks_of
+from kettlefield.results.look_rows import blocks_asked, blocks_of, looks_of, newest_rows
 from kettlefield.views.looks_view import looks_view
 
 pytestmark = pytest.mark.fast
@@ -63,6 +64,38 @@ def test_a_look_sees_its_blocks_alone_at_its_own_confidence(tmp_path):
     blocks = blocks_of(writer.record)
     assert (blocks.count, blocks_asked(writer.record), len(blocks.upto(2))) == (4, {"m@q4": 2}, 20)
     assert fractions_at(writer.record, blocks, terms.criteria[0], 3) == ((0.25, 0.5, 0.75), 30, 40)
+
+
+def test_whatever_bears_on_a_candidate_is_noticed_and_what_bears_on_another_is_not(tmp_path):
+    writer, terms = written(tmp_path, {"m@q4": [PASSED] * 19 + [FAULT], "m@q2": [WRONG] * 10})
+    ids = writer.record.candidate_id("m@q4"), 1
+    memory = MemoryEntry(
+        session_id=1, phase="answers", samples=1, host_peak_bytes=1, accelerator_peak_bytes=2, peak_bytes=3,
+        end_bytes=3, mapped_peak_bytes=0, energy_j=None, energy_from=None, series=b"",
+    )  # fmt: skip
+    phases = []
+
+    def drop_and_ask_again():
+        assert writer.record.drop_faults([FAULT.value], None) == 1
+        writer.trial(ids, 19, PASSED)  # its row may have the id of the one that went
+
+    writes = (
+        drop_and_ask_again,
+        lambda: writer.trial(ids, 20, PASSED),
+        lambda: writer.timed(ids, "latency", {}),
+        lambda: writer.ended(ids, "latency"),
+        lambda: phases.append(writer.record.save_memory(memory)),
+        lambda: writer.record.save_memory(msgspec.structs.replace(memory, peak_bytes=9), phases[0]),
+        lambda: save(writer, terms, "m@q4", 1),
+    )
+    other = writer.record.candidate_id("m@q2")
+    of_other = newest_rows(writer.record, other)
+    for write in writes:
+        before = newest_rows(writer.record, ids[0])
+        assert newest_rows(writer.record, ids[0]) == before
+        write()
+        assert newest_rows(writer.record, ids[0]) != before
+        assert newest_rows(writer.record, other) == of_other
 
 
 def test_what_a_look_decided_stays_decided_and_the_rest_is_said_to_be_open(tmp_path):

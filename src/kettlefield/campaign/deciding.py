@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 
 import msgspec
 
+from kettlefield.campaign.measuring import ANSWERS, PARTS
 from kettlefield.campaign.turns import Standing
 from kettlefield.core.acceptance import Criterion, NoWorse, Status, Threshold
 from kettlefield.core.errors import InputError
@@ -170,7 +171,7 @@ class Deciding:
 
     def is_open(self, candidate: Candidate) -> bool:
         """Whether some criterion of a candidate needs another block."""
-        if self.asked(candidate) >= self.blocks.count or candidate.baseline:
+        if self._is_asked_all(candidate) or candidate.baseline:
             return False
         if self._complete:
             return True
@@ -181,15 +182,22 @@ class Deciding:
             status is Status.UNDECIDED and MEASURES[criterion.measure].judged != "apart" for criterion, status in judged
         )
 
-    def is_over(self, candidate: Candidate) -> bool:
-        """Whether nothing more is asked of a candidate, though it was not asked everything; a reference level is asked
-        for as long as a level that is compared with it.
+    def parts_over(self, candidate: Candidate) -> frozenset[str]:
+        """The parts of which nothing more is done for a candidate, since what is known of it decides already; a
+        reference level is asked for as long as a level that is compared with it.
         """
-        if candidate.baseline or self.asked(candidate) >= self.blocks.count:
-            return False
-        others = [one for one in self._plan.candidates if self._reference_of(one) == candidate.name]
-        is_open = self.is_open(candidate) and self.rejected_apart(candidate) is None
-        return not is_open and all(self.asked(one) >= self.blocks.count or self.is_over(one) for one in others)
+        if self._record.candidate_id(candidate.name) is None:
+            return frozenset()  # new in the plan
+        if self.rejected_apart(candidate) is not None:
+            return frozenset(PARTS)
+        if candidate.baseline or self._is_asked_all(candidate) or self.is_open(candidate):
+            return frozenset()
+        compared = [one for one in self._plan.candidates if self._reference_of(one) == candidate.name]
+        is_over = all(self._is_asked_all(one) or ANSWERS in self.parts_over(one) for one in compared)
+        return frozenset({ANSWERS} if is_over else ())
+
+    def _is_asked_all(self, candidate: Candidate) -> bool:
+        return self.asked(candidate) >= self.blocks.count
 
     def rejected_apart(self, candidate: Candidate) -> str | None:
         """The criterion, in words, that a candidate fails without an answer, so that it never sees the suite; None

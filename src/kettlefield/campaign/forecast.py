@@ -1,11 +1,11 @@
 """What a plan still has to do and how long that takes at least - before the hours are spent."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 
 import msgspec
 import numpy as np
 
-from kettlefield.campaign.measuring import steps_left, wish_of
+from kettlefield.campaign.measuring import ANSWERS, steps_left, wish_of
 from kettlefield.campaign.preflight import prompt_chars, prompt_tokens
 from kettlefield.campaign.prompts import render_exercise
 from kettlefield.campaign.registering import known_bandwidth, weights_facts
@@ -43,7 +43,7 @@ def forecast(
     record: Record | None,
     accelerator: Accelerator | None,
     *,
-    over: Collection[str] = (),
+    over: Mapping[str, frozenset[str]],
 ) -> tuple[Forecast, ...]:
     """What is left to do for each candidate, with the time that reading and generating take at least.
 
@@ -61,13 +61,13 @@ def forecast(
         None when the campaign has not begun.
     accelerator : Accelerator or None
         The plan's.
-    over : collection of str
-        Candidates of which nothing more is asked.
+    over : mapping
+        Candidate -> parts of which nothing more is done.
     """
     bandwidth = known_bandwidth(accelerator)
     known = _Known(record) if record is not None else None
     return tuple(
-        _forecast(candidate, exercises, known, bandwidth, is_over=candidate.name in over) for candidate in chosen
+        _forecast(candidate, exercises, known, bandwidth, over.get(candidate.name, frozenset())) for candidate in chosen
     )
 
 
@@ -85,8 +85,7 @@ def _forecast(
     exercises: tuple[Exercise, ...],
     known: _Known | None,
     bandwidth: float | None,
-    *,
-    is_over: bool,
+    over: frozenset[str],
 ) -> Forecast:
     rate, prefill, basis = None, None, "unknown: neither measured nor predicted from a header"
     tokens = generated_tokens(exercises) / len(exercises)
@@ -113,10 +112,10 @@ def _forecast(
         if isinstance(ceiling, float):
             rate, basis = ceiling, "ceiling by the header"
     fills = candidate.grading.fills
-    left = 0 if is_over else len(exercises) * candidate.grading.samples * len(fills) - done
+    left = 0 if ANSWERS in over else len(exercises) * candidate.grading.samples * len(fills) - done
     mean_tokens = _mean_prompt(candidate, exercises, ratio)
     suite_tokens = float(np.mean([mean_tokens if fill is None else fill * candidate.server.context for fill in fills]))
-    missing = set(steps_left(candidate, ended, frozenset({SPEED, MEMORY})))
+    missing = set(steps_left(candidate, ended, frozenset({SPEED, MEMORY}) - over))
     wish = msgspec.structs.replace(wish_of(candidate), suite_tokens=round(suite_tokens), timed={"all": timed})
     steps = [procedure.load(wish) for procedure in asked_for(wish) if procedure.name in missing]
     read = left * suite_tokens + sum(step.requests * step.prompt_tokens for step in steps)

@@ -1,11 +1,12 @@
 """Which criteria a campaign that stops when it is decided is likely to decide, before the hours are spent."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import msgspec
 
 from kettlefield.campaign.deciding import TOSS_UP, Deciding, drawn_blocks, score_of
 from kettlefield.campaign.forecast import Forecast
+from kettlefield.campaign.measuring import ANSWERS
 from kettlefield.campaign.setup import properties_of
 from kettlefield.core.acceptance import Criterion, NoWorse, Status
 from kettlefield.core.statistics.estimate import Estimate
@@ -21,6 +22,8 @@ from kettlefield.results.breakdown import belongs
 from kettlefield.results.comparison import compare
 from kettlefield.results.look_rows import Blocks, blocks_of, looks_of
 
+NOT_NEEDED = "not needed"  # another criterion rejects the candidate
+
 
 class Outlook(msgspec.Struct, frozen=True, kw_only=True):
     """One criterion of one candidate."""
@@ -28,7 +31,7 @@ class Outlook(msgspec.Struct, frozen=True, kw_only=True):
     candidate: str
     criterion: str  # in words
     basis: str  # what is taken for the truth
-    status: str  # as decided already; "undecided": it is open; "not needed": another criterion rejects the candidate
+    status: str  # as decided already; "undecided": it is open; or `NOT_NEEDED`
     chance: float  # that some look decides it, either way
     exercises: int | None  # asked by the look at which that is as likely as not; none: at no look
     chance_in_budget: float  # the same within the plan's budget, candidates in its order
@@ -43,12 +46,12 @@ class _Truth(msgspec.Struct, frozen=True, kw_only=True):
     at: float = 0.0  # share of the exercises by then
 
 
-def over_in(plan: Plan, record: Record | None) -> frozenset[str]:
-    """Candidates of which nothing more is asked, since what was found of them decides already."""
+def over_in(plan: Plan, record: Record | None) -> dict[str, frozenset[str]]:
+    """For each candidate the parts of which nothing more is done, since what was found decides already."""
     if plan.campaign.until != "decided" or record is None or blocks_of(record) is None:
-        return frozenset()
+        return {}
     deciding = Deciding(plan, record, lambda *_: None)
-    return frozenset(one.name for one in plan.candidates if deciding.is_over(one))
+    return {one.name: deciding.parts_over(one) for one in plan.candidates}
 
 
 def outlooks(
@@ -57,6 +60,7 @@ def outlooks(
     forecasts: Sequence[Forecast],
     record: Record | None,
     earlier: Record | None,
+    over: Mapping[str, frozenset[str]],
 ) -> tuple[Outlook, ...]:
     """Every criterion that looks judge, of every candidate that is forecast.
 
@@ -74,6 +78,8 @@ def outlooks(
         The plan's, where it was begun.
     earlier : Record or None
         Of another campaign.
+    over : mapping
+        As of `over_in`.
 
     Raises
     ------
@@ -83,7 +89,7 @@ def outlooks(
     known = blocks_of(record) if record is not None else None
     blocks = known if known is not None else Blocks(of=drawn_blocks(plan, asked))
     budget = plan.campaign.budget
-    spent_s, rows, over = 0.0, list[Outlook](), over_in(plan, record)
+    spent_s, rows = 0.0, []
     for one in forecasts:
         takes_s = one.at_least_s or 0.0
         share = 1.0 if budget is None or takes_s <= 0 else min(1.0, max(0.0, (budget - spent_s) / takes_s))
@@ -92,7 +98,7 @@ def outlooks(
             if is_looked_at(criterion) and not _is_own_reference(plan, one.candidate, criterion):
                 shares = _shares(asked, blocks, criterion)
                 row = _outlook(one.candidate, number, criterion, shares, share, record, earlier, plan.weights)
-                rows.append(_not_needed(row) if one.candidate in over else row)
+                rows.append(_not_needed(row) if ANSWERS in over.get(one.candidate, ()) else row)
     return tuple(rows)
 
 
@@ -157,7 +163,7 @@ def _outlook(
 def _not_needed(row: Outlook) -> Outlook:
     if row.status != Status.UNDECIDED.value:
         return row
-    return msgspec.structs.replace(row, status="not needed", chance=0.0, exercises=None, chance_in_budget=0.0)
+    return msgspec.structs.replace(row, status=NOT_NEEDED, chance=0.0, exercises=None, chance_in_budget=0.0)
 
 
 def _earlier(earlier: Record, candidate: str, criterion: Criterion, planned: int, weights: Weights) -> _Truth | None:

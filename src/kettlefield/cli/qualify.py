@@ -290,7 +290,8 @@ def show_forecast(plan: Plan, only: str | None, *, earlier: Place | None, as_jso
     record = Record.open(plan.record) if Record.is_there(plan.record) else None
     accelerator = open_accelerator(plan.rig.accelerator, plan.folder)
     chosen = [candidate for candidate in plan.candidates if candidate.name in candidates]
-    forecasts = forecast(chosen, exercises, record, accelerator, over=over_in(plan, record))
+    over = over_in(plan, record)
+    forecasts = forecast(chosen, exercises, record, accelerator, over=over)
     samples = min(candidate.grading.samples for candidate in chosen)
     drop = smallest_drop(effective_pairs(len(exercises), samples), discordant=DISCORDANT)
     view = forecast_view(
@@ -301,7 +302,7 @@ def show_forecast(plan: Plan, only: str | None, *, earlier: Place | None, as_jso
         discordant=DISCORDANT,
         drop=drop,
         without=plan.left_out,
-        decisions=outlooks(plan, suite, forecasts, record, Record.open(earlier) if earlier is not None else None)
+        decisions=outlooks(plan, suite, forecasts, record, Record.open(earlier) if earlier is not None else None, over)
         if plan.campaign.until == "decided"
         else (),
     )

@@ -99,8 +99,12 @@ def newest_rows(record: Record, candidate_id: int) -> tuple[float | None, ...]:
     ]
     sessions = sa.select(schema.session.c.id).where(schema.session.c.candidate_id == candidate_id)
     served = [
-        sa.select(sa.func.max(table.c.id)).where(table.c.session_id.in_(sessions)).scalar_subquery()
-        for table in (schema.exchange, schema.memory_block)
+        sa.select(sa.func.max(column)).where(column.table.c.session_id.in_(sessions)).scalar_subquery()
+        for column in (
+            schema.exchange.c.id,
+            schema.memory_block.c.id,
+            schema.memory_block.c.peak_bytes,  # a phase under way is written again as its peak grows
+        )
     ]
     marked = [sa.select(sa.func.max(table.c.id)).scalar_subquery() for table in (schema.mark, schema.judgement)]
     with record.reading() as connection:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from kettlefield.campaign.forecast import Forecast
-from kettlefield.campaign.outlook import Outlook
+from kettlefield.campaign.outlook import NOT_NEEDED, Outlook
 from kettlefield.core.as_dict import as_dict
 from kettlefield.core.statistics.estimate import not_measured_words
 from kettlefield.core.units import format_duration
@@ -109,9 +109,6 @@ def left_table(rows: Sequence[Forecast]) -> Table | None:
     )
 
 
-_ENDED = {"not needed": "any more"}  # other than "already"
-
-
 def decisions_table(rows: Sequence[Outlook]) -> Table | None:
     """What is likely to be decided, and when."""
     return table(
@@ -127,19 +124,16 @@ def decisions_table(rows: Sequence[Outlook]) -> Table | None:
         [
             (row.candidate, row.criterion, row.basis, row.chance, row.exercises, row.chance_in_budget)
             if row.status == "undecided"
-            else (
-                row.candidate,
-                row.criterion,
-                f"{row.status} {_ENDED.get(row.status, 'already')}",
-                None,
-                row.exercises,
-                None,
-            )
+            else (row.candidate, row.criterion, _as_decided(row.status), None, row.exercises, None)
             for row in rows
         ],
         note="A toss-up: as clear, either way, as one look at the end decides in 8 of 10 campaigns. The budget is "
         "taken up in the order of the plan, at the least time. A candidate that fails a criterion is asked no further.",
     )
+
+
+def _as_decided(status: str) -> str:
+    return status if status == NOT_NEEDED else f"{status} already"
 
 
 def _over_context(row: Forecast) -> list[str]:
