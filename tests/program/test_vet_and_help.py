@@ -74,7 +74,8 @@ def test_vet_locks_only_a_sound_suite(run_cli, broken):
     assert not (broken / "suite.lock").exists()
     for name in ("fare-quote", "drift-set"):
         shutil.rmtree(broken / name)
-    assert run_cli("vet", broken, "--lock").code == 0
+    done = run_cli("vet", broken, "--lock")
+    assert done.code == 0, done.out
     prompt = broken / "berth-clashes" / "prompt.md"
     prompt.write_text(prompt.read_text() + "Hurry.\n")
     done = run_cli("vet", broken)

@@ -2,6 +2,8 @@
 
 import os
 import socket
+import subprocess
+import sys
 import threading
 import time
 
@@ -258,6 +260,23 @@ def test_no_isolation_still_bounds_time_and_memory():
     assert run("try:\n    bytearray(2**31)\nexcept MemoryError:\n    print('safe')", NoIsolation()).stdout == b"safe\n"
 
 
+def test_what_a_busy_host_takes_is_not_counted_against_a_program(isolation):
+    """All on one processor: the program needs half its time limit, and gets a quarter of the processor."""
+    everywhere = os.sched_getaffinity(0)
+    os.sched_setaffinity(0, {min(everywhere)})
+    hogs = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(3)]
+    try:
+        limits = RunLimits(wall_s=2.5, cpu_s=10, memory_bytes=2**28, output_bytes=1000)
+        found = run("import time\nwhile time.process_time() < 1.2: pass\nprint('flood')", isolation, limits=limits)
+    finally:
+        os.sched_setaffinity(0, everywhere)
+        for hog in hogs:
+            hog.kill()
+            hog.wait()
+    assert (found.timed_out, found.stdout) == (False, b"flood\n"), found
+    assert found.wall_s > limits.wall_s and found.waited_s > 0.4 * found.wall_s, found
+
+
 @pytest.mark.parametrize("backend", [Bubblewrap(), UserNamespaces()], ids=lambda b: b.name)
 def test_a_control_group_bounds_what_nobody_had_time_to_look_at(backend, monkeypatch):
     from concurrent.futures import ThreadPoolExecutor
@@ -267,7 +286,7 @@ def test_a_control_group_bounds_what_nobody_had_time_to_look_at(backend, monkeyp
 
     if not memory_group.can_bound_memory():
         pytest.skip("the kernel lets us make no group here: runs are bounded by looking alone")
-    monkeypatch.setattr(runner, "MEMORY_LOOK_S", 3600)
+    monkeypatch.setattr(runner, "LOOK_S", 3600)
     limits = RunLimits(wall_s=20, cpu_s=10, memory_bytes=2**27, output_bytes=2**16, scratch_bytes=2**20)
     code = "import os\nfor _ in range(4):\n    if os.fork() == 0: break\nx = bytearray(90 * 2**20)\nimport time\ntime.sleep(3)\n"
     with ThreadPoolExecutor(1) as grader:  # a thread that is a member of its group, as graders are

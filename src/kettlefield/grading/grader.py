@@ -52,6 +52,7 @@ class Grade(msgspec.Struct, frozen=True, kw_only=True):
     fault: str = ""  # of the rig, in words
     pictures: tuple[Picture, ...] = ()  # of a page
     by: str = ""  # the worker of a fleet that gave it; empty: it was given here
+    is_certain: bool = True  # a busy rig had no part in it: the same answer would be found the same again
 
 
 class _Checked(msgspec.Struct, frozen=True):
@@ -319,6 +320,7 @@ class Grader:
             checks=named,
             fault=fault,
             pictures=found.pictures,
+            is_certain=found.is_certain and not fault,
         )
 
     def _run_checks(

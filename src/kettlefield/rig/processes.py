@@ -23,19 +23,25 @@ def process_tree(pid: int) -> list[int]:
     for parent in pids:
         with contextlib.suppress(OSError):
             for task in os.listdir(f"/proc/{parent}/task"):  # noqa: PTH208
-                pids += map(int, _read(f"/proc/{parent}/task/{task}/children").split())
+                pids += map(int, read_small(f"/proc/{parent}/task/{task}/children").split())
     return pids
 
 
 def resident_bytes(pid: int) -> int:
     """Resident memory, shared pages in full; 0 when it is gone. Cheap."""
     with contextlib.suppress(OSError, IndexError, ValueError):
-        return int(_read(f"/proc/{pid}/statm").split()[1]) * _PAGE_BYTES
+        return int(read_small(f"/proc/{pid}/statm").split()[1]) * _PAGE_BYTES
     return 0
 
 
-def _read(path: str) -> bytes:
-    """A small file of the kernel's, in one call."""
+def read_small(path: str) -> bytes:
+    """A small file of the kernel's, in one call.
+
+    Raises
+    ------
+    OSError
+        It cannot be read.
+    """
     file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
     try:
         return os.read(file, 65536)

@@ -15,7 +15,7 @@ import msgspec
 class RunLimits(msgspec.Struct, frozen=True, kw_only=True):
     """What one run may use."""
 
-    wall_s: float
+    wall_s: float  # without what it waits for a processor, as long as that is not several times the limit
     cpu_s: float
     memory_bytes: int  # of all its processes together; address space too where the language allows
     output_bytes: int  # standard output and error together
@@ -46,6 +46,7 @@ class RunReport(msgspec.Struct, frozen=True, kw_only=True):
     stderr: bytes
     results: bytes  # what came over the private descriptor
     wall_s: float
+    waited_s: float = 0.0  # of it for a processor, as far as looks many times a second have seen
     cpu_s: float = 0.0  # processor time of all its processes; 0 when it was stopped from outside
     peak_bytes: int = 0  # of all its processes together where a control group tells it, else of the largest
     timed_out: bool = False

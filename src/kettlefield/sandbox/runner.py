@@ -23,13 +23,15 @@ from kettlefield.core.errors import RigError
 from kettlefield.core.plaintext import visible
 from kettlefield.core.units import format_bytes
 from kettlefield.rig.processes import process_tree, proportional_bytes, resident_bytes
+from kettlefield.rig.waits import ProcessorWaits
 from kettlefield.sandbox.isolation import FIRST_SANDBOX_UID, Bubblewrap, Isolation, UserNamespaces
 from kettlefield.sandbox.job import Job, RunLimits, RunReport, Staged
 from kettlefield.sandbox.limits import Gate, take_group
 
 SANDBOX_UIDS = 4000  # taken in turn
 PIPE_BYTES = 32 * 2**10  # well below what a pipe holds before a writer must wait
-MEMORY_LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
+LOOK_S = 0.05  # often enough to stop a memory bomb before it hurts, seldom enough to cost nothing
+MOST_TIMES_LIMIT = 4.0  # of its time limit: how long a run may take at the most, waiting for a processor included
 _STARTS = 3  # a host under load refuses a process now and then: the next try, under another user id, gets it
 _PR_SET_CHILD_SUBREAPER = 36  # linux/prctl.h
 # exit statuses that the shell's convention gives to a limit's signal
@@ -127,6 +129,7 @@ class _Run:
             group=self.group.door if self.group is not None else None,
         )
         self.started_s = time.monotonic()
+        self.waits = ProcessorWaits()
         try:
             self.process = subprocess.Popen(
                 isolation.command(msgspec.structs.replace(job, argv=argv), staged, uid),
@@ -182,6 +185,7 @@ class _Run:
             stderr=bytes(self.streams["stderr"]),
             results=bytes(self.streams["results"]),
             wall_s=time.monotonic() - self.started_s,
+            waited_s=self.waits.waited_s,
             cpu_s=sum(usage.ru_utime + usage.ru_stime for usage in self.usages),
             # the kernel's figure for a process is never below what ours held when it started it
             peak_bytes=peak_bytes or max((usage.ru_maxrss * 1024 for usage in self.usages), default=0),
@@ -198,27 +202,21 @@ class _Run:
                 left = left[pipe.write(left) :]
 
     def _collect(self) -> None:
-        limits = self.job.limits
-        deadline_s = self.started_s + limits.wall_s
         with selectors.DefaultSelector() as selector:
             for descriptor, name in self.sources.items():
                 selector.register(descriptor, selectors.EVENT_READ, name)
-            next_look_s = self.started_s + MEMORY_LOOK_S
+            next_look_s = self.started_s + LOOK_S
             while selector.get_map():
                 now_s = time.monotonic()
-                if now_s >= deadline_s:
-                    self.timed_out = True
-                    return
                 if now_s >= next_look_s:
-                    next_look_s = now_s + MEMORY_LOOK_S
-                    if self._is_over_memory():
+                    next_look_s = now_s + LOOK_S
+                    if self._is_over_time_or_memory():
                         return
-                wait_s = max(0.0, min(deadline_s, next_look_s) - now_s)
-                for key, _ in selector.select(wait_s):
+                for key, _ in selector.select(max(0.0, next_look_s - now_s)):
                     self._read(selector, key)
                 if self._is_over_output():
                     return
-            self._wait_until(deadline_s)
+        self._wait_for_end()
 
     def _read(self, selector: selectors.BaseSelector, key: selectors.SelectorKey) -> None:
         chunk = os.read(key.fd, 65536)
@@ -226,18 +224,15 @@ class _Run:
             selector.unregister(key.fileobj)
         self.streams[key.data] += chunk
 
-    def _wait_until(self, deadline_s: float) -> None:
+    def _wait_for_end(self) -> None:
         """All pipes are closed: the run has ended, or continues in silence."""
         with selectors.DefaultSelector() as selector:
             # the kernel signals the end: waiting with a timeout would poll, and cost a millisecond or two
             ended = os.pidfd_open(self.process.pid)
             try:
                 selector.register(ended, selectors.EVENT_READ)
-                while not selector.select(min(MEMORY_LOOK_S, max(0.0, deadline_s - time.monotonic()))):
-                    if time.monotonic() >= deadline_s:
-                        self.timed_out = True
-                        return
-                    if self._is_over_memory():
+                while not selector.select(LOOK_S):
+                    if self._is_over_time_or_memory():
                         return
             finally:
                 os.close(ended)
@@ -249,12 +244,17 @@ class _Run:
             self.over_limit = f"results larger than {format_bytes(self.job.limits.results_bytes)}"
         return self.over_limit is not None
 
-    def _is_over_memory(self) -> bool:
-        pids, limit = process_tree(self.process.pid), self.job.limits.memory_bytes
+    def _is_over_time_or_memory(self) -> bool:
+        """Whether a limit is met. Time in which the run waited for a processor is the host's, up to a bound."""
+        pids, limits = process_tree(self.process.pid), self.job.limits
+        self.waits.look(pids)
+        allowed_s = min(limits.wall_s + self.waits.waited_s, MOST_TIMES_LIMIT * limits.wall_s)
+        self.timed_out = time.monotonic() - self.started_s >= allowed_s
+        most = limits.memory_bytes
         # resident sizes count shared pages once a process: cheap, but only the first of two questions
-        if sum(map(resident_bytes, pids)) > limit and sum(map(proportional_bytes, pids)) > limit:
-            self.over_limit = f"more memory than {format_bytes(self.job.limits.memory_bytes)}"
-        return self.over_limit is not None
+        if sum(map(resident_bytes, pids)) > most and sum(map(proportional_bytes, pids)) > most:
+            self.over_limit = f"more memory than {format_bytes(most)}"
+        return self.timed_out or self.over_limit is not None
 
     def _kill(self) -> None:
         """Kill the tree; in a process-id namespace the rest dies with its first process."""
