@@ -11,7 +11,7 @@ from kettlefield.grading.grader import Grader
 from kettlefield.grading.suite_vetting import vet_suite
 from kettlefield.sandbox.isolation import Isolation, NoIsolation
 from kettlefield.sandbox.runner import available_isolation
-from kettlefield.suite.loader import find_suite, load_suite, write_lock
+from kettlefield.suite.loader import find_suite, read_suite, write_lock
 from kettlefield.suite.variants import BASE_SEED
 from kettlefield.views.suite_view import vetting_view
 from kettlefield.views.terminal import make_console, show
@@ -56,12 +56,13 @@ def run(args: argparse.Namespace) -> int:
     if args.seeds < 1:
         raise InputError(f"is {args.seeds}", "--seeds", "Write 1 or more.")
     folder = find_suite(args.suite, Path.cwd())
-    suite = load_suite(CHECKS, folder, check_lock=not args.lock)
+    files = read_suite(CHECKS, folder, check_lock=not args.lock)
+    suite = files.drawn()
     isolation: Isolation = NoIsolation() if args.unsafe_no_isolation else available_isolation()
     console = make_console(stderr=True)
     with console.status(f"vetting {len(suite.exercises)} exercises") as status:
         vetted_all = vet_suite(
-            lambda seed: suite if seed == BASE_SEED else load_suite(CHECKS, folder, check_lock=False, seed=seed),
+            lambda seed: suite if seed == BASE_SEED else files.drawn(seed),
             Grader(isolation),
             seeds=args.seeds,
             workers=(os.cpu_count() or 1) + 1,  # one of them is likely to wait for a browser or a decoy without end

@@ -17,7 +17,7 @@ from kettlefield.demo.simulated_server import Settings, SimulatedServer
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.rig.simulated_card import claim_bytes, read_card, used_bytes
 from kettlefield.suite.format import SELECTIONS, Exercise, Selection
-from kettlefield.suite.loader import find_suite, load_suite
+from kettlefield.suite.loader import find_suite, read_suite
 
 
 def main() -> int:
@@ -83,11 +83,11 @@ def _serve(args: argparse.Namespace) -> int:
 
 def _exercises(name: str, selection: Selection, *, memorised: bool) -> tuple[Exercise, ...]:
     name, _, seed = name.partition(":")
-    folder = find_suite(name, Path.cwd())
-    asked = load_suite(CHECKS, folder, seed=int(seed or 0), selection=selection).exercises
+    suite = read_suite(CHECKS, find_suite(name, Path.cwd()))
+    asked = suite.drawn(int(seed or 0), selection).exercises
     if not memorised:
         return asked
-    known = {exercise.id: exercise for exercise in load_suite(CHECKS, folder, selection=selection).exercises}
+    known = {exercise.id: exercise for exercise in suite.drawn(selection=selection).exercises}
 
     def by_heart(exercise: Exercise) -> Exercise:
         turns = zip(exercise.turns, known[exercise.id].turns, strict=True)

@@ -1,10 +1,10 @@
 """The criteria of a plan: read, thresholds brought to base units, and a record evaluated against them."""
 
-import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import msgspec
+import tomli
 
 from kettlefield.core.acceptance import Criterion, NoWorse, OneOf, Threshold
 from kettlefield.core.errors import InputError
@@ -57,8 +57,8 @@ def terms_of_text(text: str, where: str) -> Terms:
         The text is not a plan.
     """
     try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as err:
+        data = tomli.loads(text)
+    except (tomli.TOMLDecodeError, RecursionError) as err:
         raise InputError(f"holds a plan that is not valid TOML ({err})", where, "The record was changed.") from err
     # candidates are not read here: some are known only where the files that a pattern meant lie
     written = to_struct({**current_plan(data), "candidate": []}, tables.PlanFile, where)

@@ -1,12 +1,12 @@
 """The rigs of a campaign: which there were, what each is, and which candidate ran on which."""
 
 import json
-import tomllib
 from collections.abc import Mapping
 from typing import Any
 
 import msgspec
 import sqlalchemy as sa
+import tomli
 
 from kettlefield.record import schema
 from kettlefield.record.store import Record
@@ -39,7 +39,7 @@ def _read_rigs(record: Record) -> tuple[RigRow, ...]:
         runs = connection.execute(sa.select(candidate.c.name, candidate.c.rig_id).order_by(candidate.c.id)).all()
     if not rows:
         return ()
-    planned = [rig["name"] for rig in tomllib.loads(campaign_facts(record)["plan_text"]).get("rig", ())]
+    planned = [rig["name"] for rig in tomli.loads(campaign_facts(record)["plan_text"]).get("rig", ())]
     rows = sorted(rows, key=lambda row: planned.index(row.name) if row.name in planned else len(planned))
     return tuple(
         RigRow(

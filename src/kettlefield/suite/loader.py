@@ -50,7 +50,8 @@ def exercise_digests(folder: Path) -> dict[str, str]:
     """
     hashes: dict[str, hashlib._Hash] = {}
     for parts in sorted(_parts_below(str(folder), ())):
-        content = folder.joinpath(*parts).read_bytes()
+        with open("/".join((str(folder), *parts)), "rb") as file:  # noqa: PTH123 - thousands of them, at each start
+            content = file.read()
         entry = hashes.setdefault(parts[0], hashlib.sha256())
         # lengths first, so that no two different trees feed the same bytes
         entry.update(f"{'/'.join(parts)}\0{len(content)}\0".encode())
@@ -117,15 +118,49 @@ def find_suite(name: str, beside: Path) -> Path:
     )
 
 
-def load_suite(
-    forms: Mapping[str, CheckForm],
-    folder: Path,
-    *,
-    check_lock: bool = True,
-    seed: int = BASE_SEED,
-    selection: fmt.Selection = "all",
-) -> fmt.Suite:
-    """Read and check every exercise of a suite.
+class SuiteFiles(msgspec.Struct, frozen=True, kw_only=True):
+    """A suite as it lies in its folder, with what each exercise says of itself; checked."""
+
+    forms: Mapping[str, CheckForm]
+    folder: Path
+    title: str
+    digest: str
+    specs: Mapping[Path, fmt.ExerciseFile]
+
+    def drawn(self, seed: int = BASE_SEED, selection: fmt.Selection = "all") -> fmt.Suite:
+        """The suite with its texts, in the values that a seed draws.
+
+        Parameters
+        ----------
+        seed : int
+            Of the variants; 0 is the suite as written. What a variant's cases expect is not worked out yet.
+        selection : str
+            "short", "screen" or "all".
+
+        Raises
+        ------
+        InputError
+            A text is missing or malformed, or nothing is selected.
+        """
+        chosen = tuple(
+            _read(self.forms, path, spec, seed) for path, spec in self.specs.items() if fmt.is_in(spec, selection)
+        )
+        if not chosen:
+            hint = f'Mark exercises with selection = "{selection}", or ask for all.'
+            raise InputError(f"has no {selection} selection", str(self.folder), hint)
+        return fmt.Suite(
+            name=self.folder.name,
+            folder=self.folder,
+            title=self.title,
+            digest=self.digest if seed == BASE_SEED else combine({"suite": self.digest, "seed": str(seed)}),
+            seed=seed,
+            selection=selection,
+            exercises=chosen,
+        )
+
+
+def read_suite(forms: Mapping[str, CheckForm], folder: Path, *, check_lock: bool = True) -> SuiteFiles:
+    """Read and check what every exercise of a suite says of itself; texts are read when they are drawn.
 
     Parameters
     ----------
@@ -135,10 +170,6 @@ def load_suite(
         Holds ``suite.toml`` and a folder for each exercise.
     check_lock : bool
         Refuse a suite that differs from its own lock file.
-    seed : int
-        Of the variants; 0 is the suite as written. What a variant's cases expect is not worked out yet.
-    selection : str
-        "short", "screen" or "all".
 
     Raises
     ------
@@ -157,21 +188,20 @@ def load_suite(
     folders = sorted(path.parent for path in folder.glob("*/exercise.toml"))
     if not folders:
         raise InputError("holds no exercise", str(folder), "Add a folder with an exercise.toml.")
-    specs = {path: _read_spec(forms, path) for path in folders}  # all are checked; the texts of those chosen are read
-    chosen = tuple(_read(forms, path, spec, seed) for path, spec in specs.items() if fmt.is_in(spec, selection))
-    if not chosen:
-        hint = f'Mark exercises with selection = "{selection}", or ask for all.'
-        raise InputError(f"has no {selection} selection", str(folder), hint)
-    digest = combine(digests)
-    return fmt.Suite(
-        name=folder.name,
-        folder=folder,
-        title=header.title,
-        digest=digest if seed == BASE_SEED else combine({"suite": digest, "seed": str(seed)}),
-        seed=seed,
-        selection=selection,
-        exercises=chosen,
-    )
+    specs = {path: _read_spec(forms, path) for path in folders}
+    return SuiteFiles(forms=forms, folder=folder, title=header.title, digest=combine(digests), specs=specs)
+
+
+def load_suite(
+    forms: Mapping[str, CheckForm],
+    folder: Path,
+    *,
+    check_lock: bool = True,
+    seed: int = BASE_SEED,
+    selection: fmt.Selection = "all",
+) -> fmt.Suite:
+    """A suite read, checked and drawn with one seed: see ``read_suite`` and ``SuiteFiles.drawn``."""
+    return read_suite(forms, folder, check_lock=check_lock).drawn(seed, selection)
 
 
 def load_exercise(forms: Mapping[str, CheckForm], folder: Path, seed: int = BASE_SEED) -> fmt.Exercise:

@@ -3,11 +3,11 @@
 import difflib
 import json
 import re
-import tomllib
 from pathlib import Path
 from typing import Any, TypeVar, get_args, get_type_hints
 
 import msgspec
+import tomli
 
 from kettlefield.core.errors import InputError
 from kettlefield.core.plaintext import visible
@@ -52,8 +52,8 @@ def read_toml(path: Path) -> dict[str, Any]:
     """
     text = read_text(path)
     try:
-        return tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as err:
+        return tomli.loads(text)
+    except (tomli.TOMLDecodeError, RecursionError) as err:
         raise InputError(f"is not valid TOML: {err}", str(path), "Correct the file there.") from err
 
 
