@@ -20,7 +20,7 @@ class ProcessorWaits:
         self.waited_s = 0.0
         self._looked_s = time.monotonic()
         self._delay_ns: dict[str, int] = {}
-        self._stolen_s = _stolen_s()
+        self._stolen_s: list[float] = []  # read at the first look: most runs end before it
 
     def look(self, pids: Iterable[int]) -> None:
         """Add what was waited since the last look: by the thread that waited longest, and never more than has passed.

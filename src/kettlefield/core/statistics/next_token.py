@@ -10,7 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 import msgspec
 import numpy as np
-from scipy.special import stdtrit
+import scipy  # its parts are loaded when they are first used
 
 from kettlefield.core.statistics.estimate import Estimate
 
@@ -182,7 +182,7 @@ def _of_sums(
         return Estimate(value=value, low=None, high=None, n=m)
     residuals = np.asarray(above) - value * np.asarray(below)
     error = math.sqrt(m / (m - 1) * float(np.square(residuals).sum())) / total
-    reach = float(stdtrit(m - 1, 0.5 + confidence / 2)) * error
+    reach = float(scipy.special.stdtrit(m - 1, 0.5 + confidence / 2)) * error
     return Estimate(value=value, low=max(within[0], value - reach), high=min(within[1], value + reach), n=m)
 
 
