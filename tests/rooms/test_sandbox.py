@@ -264,7 +264,8 @@ def test_what_a_busy_host_takes_is_not_counted_against_a_program(isolation):
     """All on one processor: the program needs half its time limit, and gets a quarter of the processor."""
     everywhere = os.sched_getaffinity(0)
     os.sched_setaffinity(0, {min(everywhere)})
-    hogs = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(3)]
+    # sessions of their own: the kernel may share a processor among sessions, not processes
+    hogs = [subprocess.Popen([sys.executable, "-c", "while True: pass"], start_new_session=True) for _ in range(3)]
     try:
         limits = RunLimits(wall_s=2.5, cpu_s=10, memory_bytes=2**28, output_bytes=1000)
         found = run("import time\nwhile time.process_time() < 1.2: pass\nprint('flood')", isolation, limits=limits)
