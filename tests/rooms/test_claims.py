@@ -1,11 +1,9 @@
 """Demands that are claimed and proved, other honest answers, and checks that see what an output alone hides."""
 
-from collections import Counter
 from pathlib import Path
 
-import msgspec
 import pytest
-from exercises import grader, write_exercise
+from exercises import Stalling, grader, write_exercise
 
 from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
@@ -15,7 +13,7 @@ from kettlefield.grading.suite_vetting import is_vetted_with
 from kettlefield.grading.vetting import vet_exercise
 from kettlefield.languages.all_languages import find_toolchain
 from kettlefield.languages.language import Missing
-from kettlefield.sandbox.runner import Sandbox, available_isolation
+from kettlefield.sandbox.runner import available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 
 PROMPT = "Write `dues(metres)`: a list with the dues of each ship, sorted. A ship of at most 9 metres pays nothing.\n"
@@ -63,21 +61,6 @@ def test_a_demand_wants_a_claim_and_a_claim_a_decoy_of_its_own(tmp_path):
     assert 'the honest answer "loop" ends wrong-answer' in faults(tmp_path, {"claim": CLAIMS}, dishonest)
     with pytest.raises(InputError, match='"tenn", which is no decoy here'):
         write_exercise(tmp_path / "odd", SPEC | {"claim": [{"says": "sorted", "broken_by": "tenn"}]}, FILES)
-
-
-class Stalling(Sandbox):
-    """A host so busy that the first runs of each answer end at their time limit."""
-
-    def __init__(self, runs: int) -> None:
-        super().__init__(available_isolation())
-        self.runs, self.seen = runs, Counter()
-
-    def run(self, job):
-        files = tuple(sorted(job.files.items()))
-        self.seen[files] += 1
-        report = super().run(job)
-        is_late = self.seen[files] <= self.runs
-        return msgspec.structs.replace(report, timed_out=True, results=b"") if is_late else report
 
 
 def test_what_a_busy_host_does_is_no_fault_of_the_suite(tmp_path):

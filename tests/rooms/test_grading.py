@@ -9,14 +9,16 @@ from pathlib import Path
 
 import msgspec
 import pytest
-from exercises import grader
+from exercises import Stalling, grader
 
 from kettlefield.core.errors import RigError
-from kettlefield.core.outcome import Outcome
+from kettlefield.core.outcome import Outcome, RunEnd
 from kettlefield.grading.checks.all_checks import CHECKS
 from kettlefield.grading.grader import Grader
-from kettlefield.grading.vetting import vet_exercise
+from kettlefield.grading.results import stopped
+from kettlefield.grading.vetting import vet_exercise, warm_up
 from kettlefield.languages.language import Missing
+from kettlefield.sandbox.job import RunReport
 from kettlefield.sandbox.runner import Sandbox, available_isolation
 from kettlefield.suite.loader import find_suite, load_exercise, load_suite
 
@@ -264,12 +266,28 @@ def test_vetting_finds(tmp_path, file, before, after, words):
 
 def test_a_rig_that_cannot_run_the_suites_own_answers_is_told_before_the_campaign(monkeypatch):
     suite = load_suite(CHECKS, find_suite("berthdesk", Path()), selection="short")
-    grader().warm_up(suite.exercises, workers=2)
+    warm_up(suite.exercises, grader(), workers=2)
     monkeypatch.setattr(
         "kettlefield.grading.grader.find_toolchain", lambda name: Missing(language=name, remedy="apt-get install it")
     )
     with pytest.raises(RigError, match="ends rig-fault here .*apt-get install it"):
-        grader().warm_up(suite.exercises, workers=2)
+        warm_up(suite.exercises, grader(), workers=2)
+
+
+def test_a_rig_that_is_busy_as_it_is_tried_is_tried_again():
+    busy = Grader(available_isolation())
+    busy.sandbox = Stalling(2)
+    warm_up([SUITE["fare-quote"]], busy, workers=1)
+    busy.sandbox = Stalling(99)
+    with pytest.raises(RigError, match="python ends timed-out here .*still running after"):
+        warm_up([SUITE["fare-quote"]], busy, workers=1)
+
+
+def test_a_message_says_how_long_a_run_had_no_processor():
+    late = RunReport(exit_status=None, stdout=b"", stderr=b"", results=b"", wall_s=14.04, waited_s=4.0, timed_out=True)
+    assert stopped(late) == (RunEnd.TIMED_OUT, "still running after 14.0 s, 4.0 s of them without a processor")
+    quiet = msgspec.structs.replace(late, waited_s=0.3)
+    assert stopped(quiet) == (RunEnd.TIMED_OUT, "still running after 14.0 s")
 
 
 def test_the_same_answer_is_run_once_and_one_that_a_busy_rig_may_have_failed_again(monkeypatch):

@@ -342,3 +342,30 @@ def test_a_large_tree_is_read_in_turns_and_comes_to_the_same(tmp_path):
     parent.stdout.close()
     assert watch.memory(exact=True) is None
     watch.close()
+
+
+def test_waits_for_a_processor_add_up_by_the_thread_that_waited_longest(monkeypatch):
+    from kettlefield.rig import waits
+
+    now, stolen, delays = [100.0], [], {}
+    monkeypatch.setattr(waits.time, "monotonic", lambda: now[0])
+    monkeypatch.setattr(waits, "_stolen_s", lambda: list(stolen))
+    monkeypatch.setattr(waits, "_delays_ns", lambda pid: [(task, round(s * 1e9)) for task, s in delays[pid].items()])
+    watch = waits.ProcessorWaits()
+
+    def look(passed_s, threads, taken_s=(0.0, 0.0)):
+        now[0] += passed_s
+        delays.clear()
+        delays.update(threads)
+        stolen[:] = taken_s
+        watch.look(threads)
+        return round(watch.waited_s, 6)
+
+    assert look(1, {7: {"7": 0.25}}, (50.0, 60.0)) == 0.25  # what was stolen before the run began is none of its time
+    assert look(1, {7: {"7": 0.5, "8": 0.5}, 9: {"9": 0.25}}, (50.0, 60.0)) == 0.75  # side by side they wait once
+    assert (
+        look(1, {7: {"7": 0.5, "8": 0.5}}, (50.0, 60.125)) == 0.875
+    )  # nobody waited, a neighbour took of one processor
+    assert look(1, {7: {"7": 9.5}}, (55.0, 60.125)) == 1.875  # never more than has passed
+    assert look(1, {7: {"7": 9.0}}, (54.0, 60.0)) == 1.875  # counters that go back take nothing away
+    assert look(1, {}, (54.0, 60.0)) == look(1, {7: {}}, ()) == 1.875  # it has ended; the kernel does not say

@@ -9,7 +9,8 @@ import pytest
 
 from kettlefield.core.errors import InputError
 from kettlefield.grading.checks.all_checks import CHECKS
-from kettlefield.suite.loader import find_suite, load_suite, write_lock
+from kettlefield.plan.criteria import terms_of_text
+from kettlefield.suite.loader import find_suite, load_suite, read_suite, write_lock
 
 BUILT_IN = find_suite("berthdesk", Path())
 
@@ -75,6 +76,42 @@ def test_missing_parts_are_named(suite, tmp_path):
         load_suite(CHECKS, suite)
     with pytest.raises(InputError, match="berthdesk"):
         find_suite("berthdeck", tmp_path)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "topics = " + "[" * 100_000,
+        "x = " + "{y = " * 100_000,
+        "x" + ".x" * 100_000 + " = 1",
+        "[" + "x." * 100_000 + "x]",
+    ],
+    ids=["lists", "tables", "dotted", "header"],
+)
+def test_toml_that_is_nested_without_end_is_refused(suite, text):
+    (suite / "fare-quote" / "exercise.toml").write_text(text)
+    with pytest.raises(InputError, match="is not valid TOML") as refused:
+        load_suite(CHECKS, suite)
+    assert refused.value.where.endswith("exercise.toml")
+    with pytest.raises(InputError, match="holds a plan that is not valid TOML"):
+        terms_of_text(text, "record.db")
+
+
+def test_a_suite_that_is_read_once_draws_what_reading_it_again_would(suite):
+    shutil.copytree(BUILT_IN / "berth-clashes", suite / "berth-clashes")
+    files = read_suite(CHECKS, suite)
+    drawn = {seed: files.drawn(seed) for seed in (0, 3, 4, 3)}
+    for seed, once in drawn.items():
+        again = load_suite(CHECKS, suite, seed=seed)
+        assert (once.digest, once.seed, once.exercises) == (again.digest, seed, again.exercises)
+    assert len({one.digest for one in drawn.values()}) == len({str(one.exercises) for one in drawn.values()}) == 3
+    shown = files.drawn(selection="all")
+    assert (shown.digest, shown.exercises) == (drawn[0].digest, drawn[0].exercises)
+    for name in ("fare-quote", "berth-clashes"):
+        lines = (suite / name / "exercise.toml").read_text().splitlines(keepends=True)
+        (suite / name / "exercise.toml").write_text("".join(line for line in lines if not line.startswith("selection")))
+    with pytest.raises(InputError, match="has no short selection"):
+        read_suite(CHECKS, suite).drawn(selection="short")
 
 
 @pytest.mark.parametrize("changed", ["prompt.md", "cases.json", "answer/answer.py", "decoys/half-even.diff"])

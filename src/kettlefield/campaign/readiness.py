@@ -10,6 +10,7 @@ from pathlib import Path
 from kettlefield import __version__
 from kettlefield.core.errors import InputError
 from kettlefield.grading.grader import Grader
+from kettlefield.grading.vetting import warm_up
 from kettlefield.languages.all_languages import find_toolchain
 from kettlefield.languages.language import Missing
 from kettlefield.languages.packages import find_packages
@@ -58,7 +59,7 @@ def prepare_grading(grader: Grader, asked: Asked) -> None:
     known = recall(STORE, STATES) or []
     if state in known:
         return
-    grader.warm_up(asked.exercises, workers=os.cpu_count() or 1)
+    warm_up(asked.exercises, grader, workers=os.cpu_count() or 1)
     if state:
         remember(STORE, STATES, [*known[-MOST_KNOWN + 1 :], state])
 

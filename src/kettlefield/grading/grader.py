@@ -4,7 +4,6 @@ import fnmatch
 import os
 import threading
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
 import msgspec
@@ -38,8 +37,6 @@ _FINAL = frozenset({RunEnd.NO_BUILD, RunEnd.MISSING_MODULE, RunEnd.RIG_FAULT})
 _UNCERTAIN = frozenset({RunEnd.TIMED_OUT, RunEnd.OVER_LIMIT, RunEnd.RIG_FAULT})
 _MOST_REPLIES = 1024  # whose checks are kept: some KiB each, a page with its pictures up to a MiB
 _MOST_WAITING = 4  # replies a processor that are given to threads at once
-# exercises of this kind take seconds by design, and say nothing more of a toolchain
-_SLOW_KINDS = frozenset({"speed"})
 
 
 class Grade(msgspec.Struct, frozen=True, kw_only=True):
@@ -241,39 +238,6 @@ class Grader:
         if isinstance(built, BuildFault):
             raise RigError(f"its own answer does not build: {built.message}", exercise.id, "Correct the suite.")
         return built
-
-    def warm_up(self, exercises: Sequence[Exercise], *, workers: int) -> None:
-        """Grade one own answer a language: compilers are in the page cache then, and a rig that lacks one is known.
-
-        Parameters
-        ----------
-        exercises : sequence of Exercise
-            With their variants settled.
-        workers : int
-            Languages tried at once, at least 1.
-
-        Raises
-        ------
-        RigError
-            An own answer does not pass here.
-        """
-        first: dict[str, Exercise] = {}
-        for exercise in exercises:
-            if exercise.spec.language != TEXT and exercise.spec.kind not in _SLOW_KINDS:
-                first.setdefault(exercise.spec.language, exercise)
-        with ThreadPoolExecutor(workers) as pool:
-            list(pool.map(self._try, first.values()))
-
-    def _try(self, exercise: Exercise) -> None:
-        grade = self.grade_files(exercise, exercise.answer)
-        if grade.outcome is Outcome.PASSED:
-            return
-        why = grade.fault or next((check.detail for check in grade.checks if not check.passed), "")
-        raise RigError(
-            f"the suite's own answer in {exercise.spec.language} ends {grade.outcome} here ({why})",
-            exercise.id,
-            "Run `kettlefield vet` on the suite; what is missing is named there and by `kettlefield rig`.",
-        )
 
     def _grade(
         self,

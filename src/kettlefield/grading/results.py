@@ -18,6 +18,7 @@ from kettlefield.suite.check_form import kind_name
 from kettlefield.suite.format import Check, Limits
 
 MAX_DEPTH = 160  # of a value: a little more than the harness writes
+WORTH_SAYING_S = 1.0  # waited for a processor: less happens on any host
 DETAIL_LIMIT = 600  # characters of a value or message kept for the reader
 _NUMBERS = {"NaN": math.nan, "nan": math.nan, "Infinity": math.inf, "inf": math.inf}
 _NUMBERS |= {f"-{name}": -value for name, value in _NUMBERS.items()}
@@ -190,7 +191,8 @@ def stopped(report: RunReport) -> tuple[RunEnd, str] | None:
     if report.rig_fault is not None:
         return RunEnd.RIG_FAULT, report.rig_fault
     if report.timed_out:
-        return RunEnd.TIMED_OUT, f"still running after {report.wall_s:.1f} s"
+        waited = f", {report.waited_s:.1f} s of them without a processor" if report.waited_s >= WORTH_SAYING_S else ""
+        return RunEnd.TIMED_OUT, f"still running after {report.wall_s:.1f} s{waited}"
     if report.over_limit is not None:
         return RunEnd.OVER_LIMIT, report.over_limit
     return None

@@ -2,10 +2,11 @@
 
 import contextlib
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 
 import msgspec
 
-from kettlefield.core.errors import InputError
+from kettlefield.core.errors import InputError, RigError
 from kettlefield.core.extraction.syntax import ANY, TEXT
 from kettlefield.core.outcome import Outcome
 from kettlefield.core.plaintext import shorten
@@ -24,6 +25,8 @@ from kettlefield.languages.packages import find_packages
 from kettlefield.suite.format import Check, Exercise
 
 QUICK_SHARE = 0.34  # of its time limit that an own answer may use: a slower machine must not fail it
+# exercises of this kind take seconds by design, and say nothing more of a toolchain
+_SLOW_KINDS = frozenset({"speed"})
 TRIES = 3  # where a busy rig may have had its part in what looks like a fault of the suite
 
 
@@ -52,6 +55,41 @@ def _settled(work_out: Callable[[Bench, Check], tuple[object, ...]], bench: Benc
         with contextlib.suppress(InputError):  # a busy rig may have had its part: the last try tells
             return work_out(bench, check)
     return work_out(bench, check)
+
+
+def warm_up(exercises: Sequence[Exercise], grader: Grader, *, workers: int) -> None:
+    """Grade one own answer a language: compilers are in the page cache then, and a rig that lacks one is known.
+
+    Parameters
+    ----------
+    exercises : sequence of Exercise
+        With their variants settled.
+    grader : Grader
+        Grades the answers.
+    workers : int
+        Languages tried at once, at least 1.
+
+    Raises
+    ------
+    RigError
+        An own answer does not pass here.
+    """
+    first: dict[str, Exercise] = {}
+    for exercise in exercises:
+        if exercise.spec.language != TEXT and exercise.spec.kind not in _SLOW_KINDS:
+            first.setdefault(exercise.spec.language, exercise)
+
+    def grade_own(exercise: Exercise) -> None:
+        grade = _graded(exercise, grader, exercise.answer, None)
+        if grade.outcome is not Outcome.PASSED:
+            raise RigError(
+                f"the suite's own answer in {exercise.spec.language} ends {grade.outcome} here{_why(grade)}",
+                exercise.id,
+                "Run `kettlefield vet` on the suite; what is missing is named there and by `kettlefield rig`.",
+            )
+
+    with ThreadPoolExecutor(workers) as pool:
+        list(pool.map(grade_own, first.values()))
 
 
 class Vetted(msgspec.Struct, frozen=True, kw_only=True):
@@ -188,7 +226,7 @@ def _decoy_faults(
         elif decoy.name in claims and not is_variant:
             claim = claims[decoy.name]
             if breaks_more(claim, grade.outcome, grade.checks):  # it may get checks right that were not come to
-                grade = grader.grade_files(exercise, files, turn=decoy.turn, visited=visited)
+                grade = _graded(exercise, grader, files, visited, wanted=decoy.outcome, turn=decoy.turn)
             yield from filter(None, [breaks_more(claim, grade.outcome, grade.checks)])
 
 
